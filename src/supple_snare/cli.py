@@ -1,0 +1,265 @@
+"""The command line: the window, and the same work without one.
+
+Standard output carries JSON alone; progress and messages go to standard error. Exit status: 0 done, 1 the work
+failed, 2 wrong use.
+"""
+
+from __future__ import annotations
+
+import argparse
+import math
+import sys
+from collections.abc import Callable, Sequence
+from pathlib import Path
+from typing import Any, NoReturn
+
+import msgspec
+import numpy as np
+
+from supple_snare import __version__
+from supple_snare.errors import RecordingError, SnareError, UsageError
+from supple_snare.session.document import Group, Session, check_group
+from supple_snare.session.edits import add_recordings, change_group
+from supple_snare.session.handover import plan_files, write_files
+from supple_snare.session.report import hits_report, measure_report, tighten_report
+from supple_snare.session.stages import GroupView, Stages, cut_group
+from supple_snare.sound.files import read_recording
+from supple_snare.timing.grid import Grid, Meter, Subdivision
+from supple_snare.timing.hits import Kind
+from supple_snare.timing.tighten import Response
+
+_COMMANDS = ("hits", "measure", "tighten")
+_LATER = {"tempo": "Give the tempo with --tempo.", "groove": ""}
+
+_EPILOG = """commands:
+  hits FILE…       find the attacks of each track and the strokes of the group
+  measure FILE…    how far each stroke lies from the grid
+  tighten FILE…    write tightened files
+Each has its own --help. Without a command the window opens: with the files given as a new session, with the session
+in a folder given, or empty. Files given together are one group."""
+
+
+class _Parser(argparse.ArgumentParser):
+    """Argparse that leaves with one clear line and status 2."""
+
+    def error(self, message: str) -> NoReturn:
+        print(f"{self.prog}: {message}", file=sys.stderr)
+        sys.exit(2)
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the program; returns its exit status."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    if words and words[0] in _LATER:
+        hint = _LATER[words[0]]
+        print(f"supple-snare: the command {words[0]} is not in this version yet. {hint}".rstrip(), file=sys.stderr)
+        return 2
+    try:
+        if words and words[0] in _COMMANDS:
+            return _run_command(words)
+        return _open_window(words)
+    except UsageError as error:
+        print(f"supple-snare: {error}", file=sys.stderr)
+        return 2
+    except SnareError as error:
+        print(f"supple-snare: {error}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        print("supple-snare: stopped.", file=sys.stderr)
+        return 1
+
+
+def _open_window(words: list[str]) -> int:
+    parser = _Parser(
+        prog="supple-snare",
+        description="Tightens the timing of recorded performances and keeps their feel.",
+        epilog=_EPILOG,
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("paths", nargs="*", type=Path, metavar="SESSION or FILE", help="a session folder, or recordings")
+    parser.add_argument("--demo", action="store_true", help="open the Lantern Quay street band's rehearsal")
+    parser.add_argument("--version", action="version", version=f"supple-snare {__version__}")
+    options = parser.parse_args(words)
+    if options.demo and options.paths:
+        parser.error("--demo opens a session of its own; leave the other files out.")
+    from supple_snare.desk.app import run_window  # noqa: PLC0415 - the command line must not load Qt
+
+    return run_window(options.paths, demo=options.demo)
+
+
+def _run_command(words: list[str]) -> int:
+    options = _command_parser().parse_args(words)
+    run: Callable[[argparse.Namespace], Any] = options.run
+    result = run(options)
+    if options.json:
+        sys.stdout.write(msgspec.json.encode(result).decode() + "\n")
+        sys.stdout.flush()
+    return 0
+
+
+def _command_parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="supple-snare")
+    commands = parser.add_subparsers(required=True)
+
+    files = argparse.ArgumentParser(add_help=False)
+    files.add_argument("files", nargs="+", type=Path, metavar="FILE", help="recordings of one group")
+    files.add_argument("--leads", metavar="A,B", help="files that decide the timing, the first one wins")
+    files.add_argument("--json", action="store_true", help="print the result as JSON")
+
+    timing = argparse.ArgumentParser(add_help=False)
+    timing.add_argument("--tempo", type=_number, required=True, metavar="BPM", help="quarter notes a minute")
+    timing.add_argument(
+        "--first-beat", type=_number, required=True, metavar="SECONDS", help="where bar 1 begins in the files"
+    )
+    timing.add_argument("--meter", type=Meter.parse, default=Meter(), metavar="N/D", help="default 4/4")
+    timing.add_argument(
+        "--grid", type=Subdivision.parse, default=Subdivision(), metavar="1/N", help="1/4 … 1/32, or 1/8T; default 1/16"
+    )
+    timing.add_argument(
+        "--swing", type=_number, default=0.5, metavar="R", help="second slot of each pair, 0.5 (straight) to 0.75"
+    )
+
+    hits = commands.add_parser("hits", parents=[files], help="find hits", description="Find the hits of each track.")
+    hits.set_defaults(run=_hits)
+    measure = commands.add_parser(
+        "measure", parents=[files, timing], help="measure offsets", description="Measure each stroke's offset."
+    )
+    measure.set_defaults(run=_measure)
+    tighten = commands.add_parser(
+        "tighten",
+        parents=[files, timing],
+        help="write tightened files",
+        description="Write tightened files with the names, rate, width and length of the recordings.",
+    )
+    tighten.add_argument("--aim", default="grid", metavar="AIM", help="what strokes are drawn toward: grid")
+    tighten.add_argument("--keep-drift", type=_number, default=0.0, metavar="SHARE", help="0 to 1, default 0")
+    tighten.add_argument("--strength", type=_number, default=0.8, metavar="SHARE", help="0 to 1, default 0.8")
+    tighten.add_argument(
+        "--tolerance", type=_number, default=0.0, metavar="MS", help="deviations up to this stay; default 0"
+    )
+    tighten.add_argument(
+        "--reach", type=_number, default=math.inf, metavar="MS", help="deviations past this stay; default no limit"
+    )
+    tighten.add_argument("--method", default="cut", metavar="METHOD", help="how: cut")
+    tighten.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if needed")
+    tighten.set_defaults(run=_tighten)
+    return parser
+
+
+def _number(text: str) -> float:
+    value = float(text)
+    if not math.isfinite(value):
+        raise argparse.ArgumentTypeError(f"“{text}” is not a number that can be used here")
+    return value
+
+
+def _load(options: argparse.Namespace, stages: Stages) -> tuple[Session, GroupView]:
+    """The files as a session of one group, analysed."""
+    recordings = [read_recording(path) for path in options.files]
+    for warning in check_group(tuple(recordings)):
+        _say(f"note: {warning}")
+    session = add_recordings(Session(), recordings)
+    group = session.groups[0]
+    if options.leads is not None:
+        session = change_group(session, group.key, leads=_lead_keys(session, options.leads))
+    stages.analyse_all(session, _progress("listening"))
+    view = stages.view(session, session.groups[0])
+    for track in view.tracks:
+        _report_missing_hits(track.recording.path, view, track.key, stages)
+    if not len(view.strokes):
+        first = next((t for t in view.tracks if t.key in view.leads), view.tracks[0])
+        raise RecordingError(first.recording.path, _no_attacks(first.key, view, stages))
+    return session, view
+
+
+def _no_attacks(key: str, view: GroupView, stages: Stages) -> str:
+    track = next(track for track in view.tracks if track.key == key)
+    analysis = stages.analysis(track.recording)
+    if analysis is not None and analysis.is_silent:
+        return "the recording is silent; check that it is the right file."
+    return "no clear attacks found; choose another lead with --leads."
+
+
+def _report_missing_hits(path: Path, view: GroupView, key: str, stages: Stages) -> None:
+    analysis = next(stages.analysis(track.recording) for track in view.tracks if track.key == key)
+    if analysis is not None and analysis.is_silent:
+        _say(f"note: {path.name} is silent.")
+        if key in (view.group.leads or ()):
+            raise RecordingError(path, "the recording is silent and cannot be a lead; choose another with --leads.")
+    elif key in (view.group.leads or ()) and not np.any(view.hits[key].kind == Kind.PLAYED):
+        raise RecordingError(path, "no clear attacks found; choose another lead with --leads.")
+
+
+def _lead_keys(session: Session, text: str) -> tuple[str, ...]:
+    by_name = {str(track.recording.path): track.key for track in session.tracks}
+    by_name |= {track.recording.path.stem: track.key for track in session.tracks}
+    by_name |= {track.recording.path.name: track.key for track in session.tracks}
+    keys = []
+    for word in text.split(","):
+        name = word.strip()
+        if name not in by_name:
+            known = ", ".join(track.recording.path.name for track in session.tracks)
+            raise UsageError(f"The lead “{name}” is not among the files: give one of {known}.")
+        if by_name[name] not in keys:
+            keys.append(by_name[name])
+    return tuple(keys)
+
+
+def _grid(options: argparse.Namespace) -> Grid:
+    return Grid(options.tempo, options.first_beat, options.meter, options.grid, options.swing)
+
+
+def _hits(options: argparse.Namespace) -> Any:
+    session, view = _load(options, Stages())
+    result = hits_report(session, view)
+    for track in result.tracks:
+        _say(f"{track.file}: {sum(hit.kind == 'played' for hit in track.hits)} played of {len(track.hits)} attacks")
+    _say(f"{len(result.strokes)} strokes")
+    return result
+
+
+def _measure(options: argparse.Namespace) -> Any:
+    grid = _grid(options)
+    session, _ = _load(options, stages := Stages())
+    session = msgspec.structs.replace(session, grid=grid)
+    result = measure_report(stages.view(session, session.groups[0]))
+    summary = result.summary
+    _say(f"{summary.strokes} strokes, mean {summary.mean_ms:+.1f} ms, spread {summary.spread_ms:.1f} ms")
+    return result
+
+
+def _tighten(options: argparse.Namespace) -> Any:
+    if options.aim != "grid":
+        raise UsageError(f"The aim “{options.aim}” is not known in this version: give grid.")
+    if options.method != "cut":
+        raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
+    grid = _grid(options)
+    response = Response(options.strength, options.tolerance, options.reach, options.keep_drift)
+    stages = Stages()
+    session, _ = _load(options, stages)
+    session = msgspec.structs.replace(session, grid=grid)
+    group: Group = session.groups[0]
+    session = change_group(session, group.key, response=response)
+    view = stages.view(session, session.groups[0])
+    cut = cut_group(session, view, _progress("finding seams"))
+    jobs = plan_files([(track.recording, cut.edits) for track in view.tracks], options.out)
+    written = write_files(jobs, progress=_progress("writing"))
+    result = tighten_report(session, view, cut, written)
+    moved = int(np.count_nonzero(cut.move))
+    _say(f"{moved} of {len(view.strokes)} strokes moved; {len(written)} files in {options.out}")
+    return result
+
+
+def _say(text: str) -> None:
+    print(text, file=sys.stderr)
+
+
+def _progress(what: str) -> Callable[[float], None] | None:
+    """Shows progress on a terminal; says nothing into files and pipes."""
+    if not sys.stderr.isatty():
+        return None
+
+    def show(share: float) -> None:
+        print(f"\r{what} … {100 * share:3.0f} %", end="\n" if share >= 1.0 else "", file=sys.stderr, flush=True)
+
+    return show

@@ -1,0 +1,1 @@
+"""Formats of others: MIDI, and later CSV, groove files and the report. No session, no Qt."""

@@ -1,0 +1,130 @@
+"""The hand-over: tightened tracks written to a folder, with the rate, width, length and names of what came in."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from supple_snare.errors import HandOverError
+from supple_snare.sound.editlist import EditList
+from supple_snare.sound.files import BlockReader, Recording, Writer, block_spans
+
+_SUFFIX = {"WAV": ".wav", "FLAC": ".flac"}
+_LOSSY = ("VORBIS", "OPUS", "MPEG_LAYER_III")
+_FLAC_WIDTHS = ("PCM_S8", "PCM_16", "PCM_24")
+
+
+@dataclass(frozen=True)
+class Job:
+    """One track to write: its recording, what is done to it, and where it goes."""
+
+    recording: Recording
+    edits: EditList
+    target: Path
+
+
+def plan_files(
+    tracks: Sequence[tuple[Recording, EditList]], folder: Path, *, container: str | None = None
+) -> list[Job]:
+    """Decide the files of a hand-over and check that they may be written.
+
+    Parameters
+    ----------
+    tracks : sequence of (Recording, EditList)
+    folder : Path
+        Made if it is not there.
+    container : "WAV", "FLAC" or None
+        None keeps the kind of each recording.
+
+    Raises
+    ------
+    HandOverError
+        If a file would replace a recording, two would have one name, or the folder cannot be written.
+    """
+    jobs = []
+    for recording, edits in tracks:
+        output = _output_format(recording, container)
+        jobs.append(Job(recording, edits, folder / output.path.name))
+    names = [job.target.name for job in jobs]
+    for name in names:
+        if names.count(name) > 1:
+            raise HandOverError(f"{name}: two tracks would be written under this name; rename one of the recordings.")
+    for job in jobs:
+        for recording, _ in tracks:
+            if _is_same_file(job.target, recording.path):
+                raise HandOverError(
+                    f"{job.target.name}: the tightened file would replace the recording in {folder}; "
+                    "choose another folder."
+                )
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise HandOverError(f"{folder}: the folder cannot be made ({os.strerror(error.errno or 0)}).") from error
+    if not os.access(folder, os.W_OK | os.X_OK):
+        raise HandOverError(f"{folder}: the folder may not be written; choose another or change its permissions.")
+    return jobs
+
+
+def write_files(
+    jobs: Sequence[Job], *, container: str | None = None, progress: Callable[[float], None] | None = None
+) -> list[Path]:
+    """Write the files block by block; each gets its name only when it is whole.
+
+    Parameters
+    ----------
+    jobs : sequence of Job
+    container : "WAV", "FLAC" or None
+        As given to `plan_files`.
+    progress : callable, optional
+        Called with the share done; may raise to stop the work, which removes the file in the making.
+
+    Raises
+    ------
+    HandOverError, RecordingError
+        If writing or reading fails part-way.
+    """
+    total = sum(job.recording.frames for job in jobs) or 1
+    done = 0
+    written = []
+    for job in jobs:
+        output = _output_format(job.recording, container)
+        with BlockReader(job.recording, output.dtype) as reader, Writer(job.target, output) as writer:
+            for start, count in block_spans(job.recording.frames):
+                if progress is not None:
+                    progress((done + start) / total)
+                writer.write(job.edits.render(reader.read, start, count, quantum=output.quantum))
+        done += job.recording.frames
+        written.append(job.target)
+    if progress is not None:
+        progress(1.0)
+    return written
+
+
+def _output_format(recording: Recording, container: str | None) -> Recording:
+    """The recording as it will be written. Kinds that lose sound are written as 24-bit WAV."""
+    kind, subtype = recording.container, recording.subtype
+    if container is None and subtype not in _LOSSY:
+        return recording
+    kind = container or "WAV"
+    if subtype in _LOSSY or (kind == "FLAC" and subtype not in _FLAC_WIDTHS):
+        subtype = "PCM_24"  # the widest that FLAC holds
+    if subtype == "PCM_S8" and kind == "WAV":
+        subtype = "PCM_U8"
+    return Recording(
+        path=recording.path.with_suffix(_SUFFIX[kind]),
+        frames=recording.frames,
+        rate_hz=recording.rate_hz,
+        channels=recording.channels,
+        container=kind,
+        subtype=subtype,
+        start_s=recording.start_s,
+    )
+
+
+def _is_same_file(target: Path, recording: Path) -> bool:
+    try:
+        return target.exists() and target.samefile(recording)
+    except OSError:
+        return False

@@ -1,0 +1,213 @@
+"""Attacks: every start of a sound in one recording, to the sample, whoever played it.
+
+The *start* of an attack is the first moment at which its amplitude, averaged over 0.25 ms, passes 5 % of the
+attack's peak, were nothing else sounding. What sounds already (the ring of the stroke before, bleed, noise) is taken
+into account by what was heard just before: see `settle_starts`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+
+from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording, block_spans
+from supple_snare.sound.novelty import BandLevels, find_candidates
+from supple_snare.sound.peaks import Peaks, PeaksBuilder
+from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+
+AVERAGE_S = 0.00025
+START_SHARE = 0.05
+_SHARES = (START_SHARE, 0.1, 0.2, 0.4, 0.7)
+_MIN_CLEAR = 4
+_SAME_S = 0.012
+_QUIET_S = 0.012
+_BEFORE_S = 0.045
+_AFTER_S = 0.040
+_SEARCH_BACK_S = 0.014
+_SEARCH_ON_S = 0.012
+_PEAK_SPAN_S = 0.025
+_MIN_CONTRAST_DB = 5.0
+"""An attack rises at least this far above what sounded before it."""
+
+_DIGITAL_FLOOR = 1e-5
+"""Amplitudes below −100 dB are not attacks, whatever they rise from."""
+
+Progress = Callable[[float], None]
+
+
+@dataclass(frozen=True, eq=False)
+class Attacks:
+    """All attacks found in one recording, in order of time, whoever played them.
+
+    Attributes
+    ----------
+    crossing_s : float array, shape (n, shares)
+        When each attack's amplitude first passes 5, 10, 20, 40 and 70 % of its peak.
+    peak : float array, shape (n,)
+        Largest amplitude within 25 ms.
+    quiet : float array, shape (n,)
+        Largest amplitude just before.
+    """
+
+    crossing_s: FloatArray
+    peak: FloatArray
+    quiet: FloatArray
+
+    def __len__(self) -> int:
+        return len(self.peak)
+
+    @property
+    def level_db(self) -> FloatArray:
+        """Peak level, shape (n,)."""
+        return amplitude_to_db(self.peak)
+
+
+@dataclass(frozen=True, eq=False)
+class Analysis:
+    """What one reading of a recording tells: its peaks and its attacks."""
+
+    peaks: Peaks
+    attacks: Attacks
+
+    @property
+    def is_silent(self) -> bool:
+        """Whether nothing at all is heard in the recording."""
+        return bool(self.peaks.amplitude().max(initial=0.0) < _DIGITAL_FLOOR)
+
+
+def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
+    """Read a recording twice in blocks: once for peaks and band levels, once around the candidates.
+
+    Parameters
+    ----------
+    recording : Recording
+    progress : callable, optional
+        Called with the share done, 0 to 1; may raise to stop the work.
+
+    Raises
+    ------
+    RecordingError
+        If the file breaks while it is read.
+    """
+    report = progress or (lambda _share: None)
+    builder = PeaksBuilder()
+    bands = BandLevels(recording.rate_hz)
+    with BlockReader(recording, "float32") as reader:
+        for start, count in block_spans(recording.frames):
+            report(0.7 * start / recording.frames)
+            block = reader.read(start, count)
+            builder.add(block)
+            bands.add(block.mean(axis=1, dtype=np.float32))
+        frames, _ = find_candidates(bands.finish())
+        parts = []
+        centres = frames * bands.hop
+        for start, count in block_spans(recording.frames, 4 * BLOCK_FRAMES):
+            report(0.7 + 0.3 * start / recording.frames)
+            here = centres[(centres >= start) & (centres < start + count)]
+            if len(here):
+                parts.append(_refine_block(reader, here))
+    report(1.0)
+    return Analysis(builder.finish(recording.frames, recording.rate_hz), _join(parts, recording.rate_hz))
+
+
+@dataclass(frozen=True, eq=False)
+class _Rises:
+    """How each candidate rises: `crossing` (n, shares) in samples, the rest (n,)."""
+
+    crossing: FloatArray
+    peak: FloatArray
+    quiet: FloatArray
+
+
+def _refine_block(reader: BlockReader, centres: NDArray[np.intp]) -> _Rises:
+    rate = reader.recording.rate_hz
+    before, after = round(_BEFORE_S * rate), round(_AFTER_S * rate)
+    first = int(centres[0]) - before
+    stretch = reader.read_mono(first, int(centres[-1]) + after - first)
+    rows = (centres - before - first)[:, None] + np.arange(before + after)
+    return _measure_rises(stretch[rows], centres, rate_hz=rate)
+
+
+def _measure_rises(windows: AnyArray, centres: NDArray[np.intp], *, rate_hz: int) -> _Rises:
+    """When each candidate's amplitude passes each of `_SHARES` of its peak.
+
+    `windows`, shape (n, samples), reach from 45 ms before to 40 ms after the candidates.
+    """
+    before = round(_BEFORE_S * rate_hz)
+    back, onward = round(_SEARCH_BACK_S * rate_hz), round(_SEARCH_ON_S * rate_hz)
+    envelope = uniform_filter1d(np.abs(windows), max(1, round(AVERAGE_S * rate_hz)), axis=1)
+    zone = envelope[:, before - back : before + onward + round(_PEAK_SPAN_S * rate_hz)]
+    peak = zone.max(axis=1)
+    quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
+    crossing = np.stack([np.argmax(zone > share * peak[:, None], axis=1) for share in _SHARES], axis=1)
+    return _Rises(crossing + (centres - back)[:, None].astype(np.float64), peak.astype(np.float64), quiet)
+
+
+def settle_starts(attacks: Attacks, covered_by: FloatArray | float, *, slack: float = 1.4) -> FloatArray:
+    """Starts of attacks from the moments at which they pass several shares of their peaks.
+
+    The start is where an attack passes 5 % of its peak. Where something else sounds that loud (the ring of the stroke
+    before, or a neighbour's bleed that arrives a little earlier), that moment says nothing, but a higher share does:
+    the usual time from one share to the next is learned from the attacks of this recording that stand in the clear
+    there, and taken off. So a stroke has the same start whether or not something covers it.
+
+    Parameters
+    ----------
+    attacks : Attacks
+    covered_by : float array, shape (n,)
+        Amplitude of what else is expected to sound at each attack, beyond what was heard just before it.
+    slack : float
+        How far above the cover a share must lie to be believed.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Starts in seconds.
+    """
+    if not len(attacks):
+        return np.zeros(0)
+    shares = np.array(_SHARES)
+    cover = np.maximum(attacks.quiet, covered_by)
+    clear = shares[None, :] * attacks.peak[:, None] > slack * cover[:, None]
+    clear[:, -1] = True
+    loud = attacks.peak > 0.25 * np.percentile(attacks.peak, 95)
+    usual = np.zeros(len(shares))
+    for share in range(1, len(shares)):
+        steps = attacks.crossing_s[:, share] - attacks.crossing_s[:, share - 1]
+        known = steps[loud & clear[:, share - 1]]
+        # What covers an attack only ever makes a step longer: where none is clear, the shorter ones are the truth.
+        step = np.median(known) if len(known) >= _MIN_CLEAR else np.percentile(steps[loud], 35)
+        usual[share] = usual[share - 1] + step
+    lowest = np.argmax(clear, axis=1)
+    rows = np.arange(len(attacks))
+    return np.maximum(attacks.crossing_s[rows, lowest] - usual[lowest], 0.0)
+
+
+def _join(parts: list[_Rises], rate_hz: int) -> Attacks:
+    if not parts:
+        return Attacks(frozen(np.zeros((0, len(_SHARES)))), frozen([]), frozen([]))
+    crossing = np.concatenate([part.crossing for part in parts])
+    peak = np.concatenate([part.peak for part in parts])
+    quiet = np.concatenate([part.quiet for part in parts])
+    contrast = amplitude_to_db(peak) - amplitude_to_db(np.maximum(quiet, 1e-7))
+    real = (contrast > _MIN_CONTRAST_DB) & (peak > _DIGITAL_FLOOR)
+    found = Attacks(crossing_s=crossing[real] / rate_hz, peak=peak[real], quiet=quiet[real])
+    once = keep_distinct(settle_starts(found, 0.0), found.peak)
+    return Attacks(frozen(found.crossing_s[once]), frozen(found.peak[once]), frozen(found.quiet[once]))
+
+
+def keep_distinct(time_s: FloatArray, peak: FloatArray) -> NDArray[np.intp]:
+    """Indices, in order of time, of attacks that are not the same one found twice; of such the loudest stays."""
+    order = np.lexsort((-peak, time_s))
+    kept: list[int] = []
+    for index in order:
+        if kept and time_s[index] - time_s[kept[-1]] < _SAME_S:
+            if peak[index] > peak[kept[-1]]:
+                kept[-1] = int(index)
+        else:
+            kept.append(int(index))
+    return np.array(kept, dtype=np.intp)

@@ -1,0 +1,165 @@
+"""The edit list: which sample of the recordings sounds at which sample of the result, for a whole group at once.
+
+Every track of a group is rendered from the same list, so that every microphone of one performance gets the same edit,
+to the sample.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from supple_snare.sound.files import AnyArray
+from supple_snare.timing.units import FloatArray, IntArray, frozen
+
+
+@dataclass(frozen=True, eq=False)
+class EditList:
+    """Pieces of the recordings, each moved as a whole, arrays of shape (pieces,).
+
+    Attributes
+    ----------
+    at : int array
+        Sample of the result from which the piece sounds alone; increasing. The first is always 0.
+    shift : int array
+        Place in the result minus place in the recording, in samples.
+    fade : int array
+        Length of the crossfade that ends at `at`; 0 for the first piece.
+    likeness : float array
+        How alike the two sides of that crossfade are, 0 (unrelated) to 1 (the same).
+    """
+
+    at: IntArray
+    shift: IntArray
+    fade: IntArray
+    likeness: FloatArray
+
+    @classmethod
+    def of(cls, at: ArrayLike, shift: ArrayLike, fade: ArrayLike, likeness: ArrayLike) -> EditList:
+        """A read-only edit list from any arrays."""
+        return cls(frozen(at, np.int64), frozen(shift, np.int64), frozen(fade, np.int64), frozen(likeness))
+
+    @classmethod
+    def identity(cls) -> EditList:
+        """The edit list that leaves everything as played."""
+        return cls.of([0], [0], [0], [1.0])
+
+    def __len__(self) -> int:
+        return len(self.at)
+
+    @property
+    def is_identity(self) -> bool:
+        """Whether nothing is moved."""
+        return not self.shift.any()
+
+    @cached_property
+    def _extent(self) -> tuple[int, int]:
+        return int(self.shift.min()), int(self.shift.max())
+
+    def piece_at(self, sample: ArrayLike) -> NDArray[np.intp]:
+        """Index of the piece that sounds at samples of the result; a fade belongs to the piece that comes."""
+        begins = self.at - self.fade
+        return np.maximum(np.searchsorted(begins, sample, side="right") - 1, 0)
+
+    def source_of(self, sample: ArrayLike) -> IntArray:
+        """Sample of the recording that sounds at samples of the result."""
+        return np.asarray(sample, dtype=np.int64) - self.shift[self.piece_at(sample)]
+
+    def result_of(self, sample: ArrayLike) -> IntArray:
+        """Sample of the result at which a sample of the recording sounds, the first one if it sounds twice."""
+        wanted = np.asarray(sample, dtype=np.int64)
+        ends = np.append(self.at[1:] - self.fade[1:], np.iinfo(np.int64).max) - self.shift
+        # Source ends increase with the pieces except where a repeat winds back; the running maximum skips those.
+        piece = np.searchsorted(np.maximum.accumulate(ends), wanted, side="right")
+        piece = np.minimum(piece, len(self) - 1)
+        return np.maximum(wanted + self.shift[piece], self.at[piece] - self.fade[piece])
+
+    def render(
+        self, read: Callable[[int, int], AnyArray], start: int, count: int, *, quantum: int = 0
+    ) -> AnyArray:
+        """Frames `start` to `start + count` of the result of one track.
+
+        Parameters
+        ----------
+        read : callable
+            Reads (start, count) of the recording; silence outside it.
+        start, count : int
+        quantum : int
+            Step between sample values of an integer recording; fades are rounded to it.
+
+        Returns
+        -------
+        array, shape (count, channels)
+            Of the type that `read` gives; samples outside fades are exact copies.
+        """
+        low, high = self._extent
+        source_start = start - high
+        source = read(source_start, count + high - low)
+        if low == high:
+            return source
+        result = np.empty((count, *source.shape[1:]), dtype=source.dtype)
+        first, last = int(self.piece_at(start)), int(self.piece_at(start + count - 1))
+        for piece in range(max(0, first - 1), last + 1):
+            begin = max(int(self.at[piece]), start)
+            until = int(self.at[piece + 1] - self.fade[piece + 1]) if piece + 1 < len(self) else start + count
+            until = min(until, start + count)
+            if begin < until:
+                offset = -int(self.shift[piece]) - source_start
+                result[begin - start : until - start] = source[begin + offset : until + offset]
+        for piece in range(max(1, first), last + 1):
+            self._render_fade(piece, source, source_start, result, start, quantum)
+        return result
+
+    def _render_fade(
+        self, piece: int, source: AnyArray, source_start: int, result: AnyArray, start: int, quantum: int
+    ) -> None:
+        at, fade = int(self.at[piece]), int(self.fade[piece])
+        begin, until = max(at - fade, start), min(at, start + len(result))
+        if begin >= until:
+            return
+        gain_out, gain_in = fade_gains(fade, float(self.likeness[piece]))
+        part = slice(begin - (at - fade), until - (at - fade))
+        here = slice(begin - source_start, until - source_start)
+
+        def side(shift: int) -> FloatArray:
+            return source[here.start - shift : here.stop - shift].astype(np.float64)
+
+        leaving, coming = side(int(self.shift[piece - 1])), side(int(self.shift[piece]))
+        shape = (-1,) + (1,) * (source.ndim - 1)
+        mixed = leaving * gain_out[part].reshape(shape) + coming * gain_in[part].reshape(shape)
+        if quantum:
+            info = np.iinfo(result.dtype)
+            mixed = np.clip(np.rint(mixed / quantum) * quantum, info.min, info.max + 1 - quantum)
+        result[begin - start : until - start] = mixed
+
+
+def fade_gains(length: int, likeness: float) -> tuple[FloatArray, FloatArray]:
+    """Gains of the leaving and the coming side of a crossfade.
+
+    For sides whose correlation is r, the sum keeps its level when out² + in² + 2 r·out·in = 1: equal gain for r = 1,
+    equal power for r = 0.
+
+    Parameters
+    ----------
+    length : int
+        Samples.
+    likeness : float
+        Correlation of the two sides, 0 to 1.
+
+    Returns
+    -------
+    out, in : float arrays, shape (length,)
+
+    >>> out, coming = fade_gains(3, 1.0)
+    >>> out.round(3).tolist(), coming.round(3).tolist()
+    ([0.854, 0.5, 0.146], [0.146, 0.5, 0.854])
+    """
+    place = (np.arange(length) + 1.0) / (length + 1.0)
+    coming = 0.5 - 0.5 * np.cos(np.pi * place)
+    leaving = 1.0 - coming
+    norm = np.sqrt(leaving**2 + coming**2 + 2.0 * likeness * leaving * coming)
+    return leaving / norm, coming / norm

@@ -1,0 +1,112 @@
+"""Peak pyramids: the lowest and highest sample of every stretch of a recording, at ever coarser stretches.
+
+They draw waveforms at any zoom, and tell how loud a track was at any moment, without reading the file again.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.files import AnyArray
+
+BIN_FRAMES = 128
+"""Frames of one stretch on the finest level: 2.7 ms at 48 kHz."""
+
+_STEP = 4
+_COARSEST_BINS = 64
+
+Extremes = NDArray[np.float32]
+
+
+@dataclass(frozen=True, eq=False)
+class Peaks:
+    """Peak pyramid of one track.
+
+    Attributes
+    ----------
+    levels : tuple of float32 arrays, each of shape (bins, 2)
+        Lowest and highest sample (full scale 1.0, over all channels) of stretches of
+        `BIN_FRAMES × 4**level` frames.
+    frames : int
+    rate_hz : int
+    """
+
+    levels: tuple[Extremes, ...]
+    frames: int
+    rate_hz: int
+
+    def between(self, start_frame: float, end_frame: float, columns: int) -> Extremes:
+        """Extremes of a span of frames in equal columns, shape (columns, 2); silence outside the recording.
+
+        Parameters
+        ----------
+        start_frame, end_frame : float
+            May lie outside the recording; end above start.
+        columns : int
+            Number of columns, at least 1.
+        """
+        per_column = (end_frame - start_frame) / columns
+        wanted = np.log(max(per_column / (2 * BIN_FRAMES), 1.0)) / np.log(_STEP)
+        level = min(int(wanted), len(self.levels) - 1)
+        bins = self.levels[level]
+        size = BIN_FRAMES * _STEP**level
+        edges = (start_frame + per_column * np.arange(columns + 1)) / size
+        first = np.floor(edges[:-1]).astype(np.int64)
+        last = np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1)
+        inside = (last > 0) & (first < len(bins))
+        result = np.zeros((columns, 2), dtype=np.float32)
+        if not inside.any():
+            return result
+        low = np.clip(first[inside], 0, len(bins) - 1)
+        high = np.clip(last[inside], 1, len(bins))
+        # reduceat reads pairs (low, high); every other result is the stretch between pairs and is dropped. Each call
+        # ends with a spare element because an index of len(bins) is not allowed.
+        pairs = np.ravel(np.column_stack([low, high]))
+        padded = np.concatenate([bins, bins[-1:]])
+        result[inside, 0] = np.minimum.reduceat(padded[:, 0], pairs)[::2]
+        result[inside, 1] = np.maximum.reduceat(padded[:, 1], pairs)[::2]
+        return result
+
+    def amplitude(self) -> NDArray[np.float32]:
+        """Largest absolute sample of each stretch of `BIN_FRAMES` frames, shape (bins,)."""
+        return np.max(np.abs(self.levels[0]), axis=1)
+
+
+class PeaksBuilder:
+    """Gathers a pyramid from blocks that follow one another."""
+
+    def __init__(self) -> None:
+        self._parts: list[Extremes] = []
+        self._rest: AnyArray = np.zeros((0, 1), dtype=np.float32)
+
+    def add(self, block: AnyArray) -> None:
+        """Add the next frames, shape (count, channels), float32."""
+        joined = np.concatenate([self._rest, block]) if len(self._rest) else block
+        whole = len(joined) // BIN_FRAMES * BIN_FRAMES
+        if whole:
+            shaped = joined[:whole].reshape(-1, BIN_FRAMES * joined.shape[1])
+            self._parts.append(np.stack([shaped.min(axis=1), shaped.max(axis=1)], axis=1))
+        self._rest = joined[whole:]
+
+    def finish(self, frames: int, rate_hz: int) -> Peaks:
+        """The pyramid of everything added."""
+        parts = list(self._parts)
+        if len(self._rest) or not parts:
+            rest = self._rest if len(self._rest) else np.zeros((1, 1), dtype=np.float32)
+            parts.append(np.array([[rest.min(), rest.max()]], dtype=np.float32))
+        levels = [np.concatenate(parts)]
+        while len(levels[-1]) > _COARSEST_BINS:
+            levels.append(_coarser(levels[-1]))
+        for level in levels:
+            level.flags.writeable = False
+        return Peaks(tuple(levels), frames, rate_hz)
+
+
+def _coarser(bins: Extremes) -> Extremes:
+    starts = np.arange(0, len(bins), _STEP)
+    low = np.minimum.reduceat(bins[:, 0], starts)
+    high = np.maximum.reduceat(bins[:, 1], starts)
+    return np.stack([low, high], axis=1)

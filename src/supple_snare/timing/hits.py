@@ -1,0 +1,145 @@
+"""The hits of one track: a struct of arrays, in order of time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import IntEnum
+from typing import Any
+
+import numpy as np
+from numpy.typing import ArrayLike, NDArray
+
+from supple_snare.timing.units import FloatArray, frozen
+
+
+class Kind(IntEnum):
+    """What a hit is."""
+
+    PLAYED = 0
+    BLEED = 1
+    GRACE = 2
+    ROLL = 3
+
+    @property
+    def word(self) -> str:
+        """The word screens and files use."""
+        return self.name.lower()
+
+
+class Origin(IntEnum):
+    """Where a hit came from."""
+
+    FOUND = 0
+    ADDED = 1
+
+
+@dataclass(frozen=True, eq=False)
+class Hits:
+    """Hits of one track.
+
+    Attributes
+    ----------
+    time_s : float array, shape (n,)
+        Starts of the attacks, increasing.
+    level_db : float array, shape (n,)
+        Peak level of each attack, dB below full scale.
+    kind : int8 array, shape (n,)
+        `Kind` codes.
+    confidence : float array, shape (n,)
+        0 (doubtful) to 1 (certain) that the kind is right.
+    origin : int8 array, shape (n,)
+        `Origin` codes.
+    """
+
+    time_s: FloatArray
+    level_db: FloatArray
+    kind: NDArray[np.int8]
+    confidence: FloatArray
+    origin: NDArray[np.int8]
+
+    @classmethod
+    def of(
+        cls,
+        time_s: ArrayLike,
+        *,
+        level_db: ArrayLike | None = None,
+        kind: ArrayLike = Kind.PLAYED,
+        confidence: ArrayLike = 1.0,
+        origin: ArrayLike = Origin.FOUND,
+    ) -> Hits:
+        """Hits from arrays or single values; sorted by time and made read-only.
+
+        >>> Hits.of([2.0, 1.0], level_db=-6.0).time_s.tolist()
+        [1.0, 2.0]
+        """
+        time = np.atleast_1d(np.asarray(time_s, dtype=np.float64))
+        order = np.argsort(time, kind="stable")
+
+        def column(values: ArrayLike, dtype: Any) -> NDArray[Any]:
+            return frozen(np.broadcast_to(np.asarray(values, dtype=dtype), time.shape)[order], dtype)
+
+        return cls(
+            time_s=frozen(time[order]),
+            level_db=column(0.0 if level_db is None else level_db, np.float64),
+            kind=column(kind, np.int8),
+            confidence=column(confidence, np.float64),
+            origin=column(origin, np.int8),
+        )
+
+    @classmethod
+    def none(cls) -> Hits:
+        """No hits at all."""
+        return cls.of([])
+
+    def __len__(self) -> int:
+        return len(self.time_s)
+
+    def __getitem__(self, which: Any) -> Hits:
+        """The hits at an index array, mask or slice."""
+        return Hits.of(
+            self.time_s[which],
+            level_db=self.level_db[which],
+            kind=self.kind[which],
+            confidence=self.confidence[which],
+            origin=self.origin[which],
+        )
+
+    def of_kind(self, *kinds: Kind) -> Hits:
+        """Only the hits of these kinds."""
+        return self[np.isin(self.kind, kinds)]
+
+    def with_kind(self, kind: ArrayLike) -> Hits:
+        """The same hits with new kinds, one for each."""
+        return replace(self, kind=frozen(kind, np.int8))
+
+    def merged(self, other: Hits) -> Hits:
+        """Both sets of hits in one, in order of time."""
+        return Hits.of(
+            np.concatenate([self.time_s, other.time_s]),
+            level_db=np.concatenate([self.level_db, other.level_db]),
+            kind=np.concatenate([self.kind, other.kind]),
+            confidence=np.concatenate([self.confidence, other.confidence]),
+            origin=np.concatenate([self.origin, other.origin]),
+        )
+
+
+def nearest_index(sorted_times: FloatArray, times: ArrayLike) -> NDArray[np.intp]:
+    """Index of the nearest of some increasing times for each given time.
+
+    Parameters
+    ----------
+    sorted_times : float array, shape (n,), n > 0
+    times : float array, shape (m,)
+
+    Returns
+    -------
+    int array, shape (m,)
+
+    >>> nearest_index(np.array([0.0, 1.0, 2.0]), [0.4, 1.6, 9.0]).tolist()
+    [0, 2, 2]
+    """
+    wanted = np.asarray(times, dtype=np.float64)
+    if len(sorted_times) == 1:
+        return np.zeros(wanted.shape, dtype=np.intp)
+    right = np.clip(np.searchsorted(sorted_times, wanted), 1, len(sorted_times) - 1)
+    return right - (wanted - sorted_times[right - 1] < sorted_times[right] - wanted)
