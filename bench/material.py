@@ -160,7 +160,9 @@ def build(shots: dict[str, list[tuple[Sound, int]]], recipe: Recipe, seed: int) 
     return Made(rate, tracks, {name: starts[name] for name in close}, np.sort(np.array(ghosts)))
 
 
-def score(found_s: NDArray[np.float64], truth_s: NDArray[np.float64], window_s: float) -> tuple[float, NDArray[np.float64]]:
+def score(
+    found_s: NDArray[np.float64], truth_s: NDArray[np.float64], window_s: float
+) -> tuple[float, NDArray[np.float64]]:
     """F measure of a one-to-one match within a window, and the errors in s of what matched."""
     used = np.zeros(len(truth_s), dtype=bool)
     errors = []

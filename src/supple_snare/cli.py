@@ -76,7 +76,9 @@ def _open_window(words: list[str]) -> int:
         epilog=_EPILOG,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.add_argument("paths", nargs="*", type=Path, metavar="SESSION or FILE", help="a session folder, or recordings")
+    parser.add_argument(
+        "paths", nargs="*", type=Path, metavar="SESSION or FILE", help="a session folder, or recordings"
+    )
     parser.add_argument("--demo", action="store_true", help="open the Lantern Quay street band's rehearsal")
     parser.add_argument("--version", action="version", version=f"supple-snare {__version__}")
     options = parser.parse_args(words)

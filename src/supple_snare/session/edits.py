@@ -117,9 +117,7 @@ def add_part(session: Session, part: Part) -> Session:
 
 def change_track(session: Session, key: str, **changes: Any) -> Session:
     """Replace fields of a track."""
-    tracks = tuple(
-        msgspec.structs.replace(track, **changes) if track.key == key else track for track in session.tracks
-    )
+    tracks = tuple(msgspec.structs.replace(track, **changes) if track.key == key else track for track in session.tracks)
     return msgspec.structs.replace(session, tracks=tracks)
 
 
@@ -168,9 +166,7 @@ def _hold_order(hold: Hold) -> tuple[float, float]:
 
 
 def _with_group(session: Session, key: str, **changes: Any) -> Session:
-    groups = tuple(
-        msgspec.structs.replace(group, **changes) if group.key == key else group for group in session.groups
-    )
+    groups = tuple(msgspec.structs.replace(group, **changes) if group.key == key else group for group in session.groups)
     return msgspec.structs.replace(session, groups=groups)
 
 

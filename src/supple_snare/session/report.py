@@ -107,9 +107,7 @@ def hits_report(session: Session, view: GroupView) -> HitsReport:
     """The hits of every track and the strokes of the group."""
     return HitsReport(
         sample_rate=session.rate_hz,
-        tracks=[
-            TrackRecord(track.recording.path.name, _hit_records(view.hits[track.key])) for track in view.tracks
-        ],
+        tracks=[TrackRecord(track.recording.path.name, _hit_records(view.hits[track.key])) for track in view.tracks],
         strokes=[
             StrokeRecord(float(time), name, round(float(level), 2))
             for time, name, level in zip(view.strokes.time_s, lead_files(view), view.strokes.level_db, strict=True)

@@ -23,8 +23,13 @@ AVERAGE_S = 0.00025
 START_SHARE = 0.05
 _SHARES = (START_SHARE, 0.1, 0.2, 0.4, 0.7)
 _MIN_CLEAR = 4
+_SLOW_RISE_S = 0.006
+_SWELL_S = 0.045
 _SAME_S = 0.012
 _QUIET_S = 0.012
+_SUSTAIN_S = 0.026
+"""Long enough for a whole period of a low note, whose every pulse would look like an attack otherwise."""
+
 _BEFORE_S = 0.045
 _AFTER_S = 0.040
 _SEARCH_BACK_S = 0.014
@@ -116,11 +121,12 @@ def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
 
 @dataclass(frozen=True, eq=False)
 class _Rises:
-    """How each candidate rises: `crossing` (n, shares) in samples, the rest (n,)."""
+    """How each candidate rises: `crossing` (n, shares) in samples, the rest (n,) amplitudes."""
 
     crossing: FloatArray
     peak: FloatArray
     quiet: FloatArray
+    sustain: FloatArray
 
 
 def _refine_block(reader: BlockReader, centres: NDArray[np.intp]) -> _Rises:
@@ -143,8 +149,9 @@ def _measure_rises(windows: AnyArray, centres: NDArray[np.intp], *, rate_hz: int
     zone = envelope[:, before - back : before + onward + round(_PEAK_SPAN_S * rate_hz)]
     peak = zone.max(axis=1)
     quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
+    sustain = envelope[:, before - back - round(_SUSTAIN_S * rate_hz) : before - back].max(axis=1)
     crossing = np.stack([np.argmax(zone > share * peak[:, None], axis=1) for share in _SHARES], axis=1)
-    return _Rises(crossing + (centres - back)[:, None].astype(np.float64), peak.astype(np.float64), quiet)
+    return _Rises(crossing + (centres - back)[:, None].astype(np.float64), peak.astype(np.float64), quiet, sustain)
 
 
 def settle_starts(attacks: Attacks, covered_by: FloatArray | float, *, slack: float = 1.4) -> FloatArray:
@@ -193,11 +200,21 @@ def _join(parts: list[_Rises], rate_hz: int) -> Attacks:
     crossing = np.concatenate([part.crossing for part in parts])
     peak = np.concatenate([part.peak for part in parts])
     quiet = np.concatenate([part.quiet for part in parts])
-    contrast = amplitude_to_db(peak) - amplitude_to_db(np.maximum(quiet, 1e-7))
+    sustain = np.concatenate([part.sustain for part in parts])
+    contrast = amplitude_to_db(peak) - amplitude_to_db(np.maximum(sustain, 1e-7))
     real = (contrast > _MIN_CONTRAST_DB) & (peak > _DIGITAL_FLOOR)
     found = Attacks(crossing_s=crossing[real] / rate_hz, peak=peak[real], quiet=quiet[real])
     once = keep_distinct(settle_starts(found, 0.0), found.peak)
+    found = Attacks(found.crossing_s[once], found.peak[once], found.quiet[once])
+    once = np.flatnonzero(~_is_swell(found))
     return Attacks(frozen(found.crossing_s[once]), frozen(found.peak[once]), frozen(found.quiet[once]))
+
+
+def _is_swell(found: Attacks) -> NDArray[np.bool_]:
+    """Slow rises just after another attack: the body of a blown or bowed note whose tongue was found already."""
+    rise_s = found.crossing_s[:, -1] - found.crossing_s[:, 0]
+    after_s = np.diff(found.crossing_s[:, 0], prepend=-np.inf)
+    return np.asarray((rise_s > _SLOW_RISE_S) & (after_s < _SWELL_S))
 
 
 def keep_distinct(time_s: FloatArray, peak: FloatArray) -> NDArray[np.intp]:

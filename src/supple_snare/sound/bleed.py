@@ -36,6 +36,11 @@ _FAINT_DB = 34.0
 """Attacks this far below the track's loud strokes are not strokes of its drum."""
 
 _ROUNDS = 8
+_ENOUGH = 8
+_FARTHEST_S = 0.040
+_FAR_S = 0.006
+_STEADY_DELAY_S = 0.001
+"""One source reaches two microphones with the same delay each time; two players who double a line do not."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -78,21 +83,37 @@ def judge_bleed(attacks: Sequence[Attacks], peaks: Sequence[Peaks]) -> list[Verd
     if not attacks:
         return []
     heard = [settle_starts(found, 0.0) for found in attacks]
+    distance_s = _distances_s(heard)
+    heard = [times - distance for times, distance in zip(heard, distance_s, strict=True)]
     events = _merge_events(heard)
     if not len(events):
         return [Verdict(frozen([]), frozen([]), frozen([])) for _ in attacks]
-    power = np.stack([_event_power(track, events) for track in peaks], axis=1)
+    power = np.stack(
+        [_event_power(track, events + distance) for track, distance in zip(peaks, distance_s, strict=True)], axis=1
+    )
     explained = _explained_power(power, _mixing(power, _arrival_s(heard, events)))
     verdicts = []
     for track, found in enumerate(attacks):
         mine = nearest_index(events, heard[track])
         own, others = np.maximum(power[mine, track], 1e-14), np.maximum(explained[mine, track], 1e-14)
         over_db = 10.0 * np.log10(own / others) - _EXPLAINED_MARGIN_DB
+        if distance_s[track]:
+            # A far microphone hears everything late: what others heard at the same event is theirs.
+            over_db = np.where(_heard_elsewhere(heard, track), np.minimum(over_db, -_EXPLAINED_MARGIN_DB), over_db)
         margin = np.minimum(over_db, _over_faintest_db(found.level_db, over_db > 0.0))
         time_s = settle_starts(found, np.sqrt(others))
         once = keep_distinct(time_s, found.peak)
         verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(margin[once])))
     return verdicts
+
+
+def _heard_elsewhere(heard: list[FloatArray], track: int) -> NDArray[np.bool_]:
+    """Which attacks of a track some other track has too, distances taken off."""
+    found = np.zeros(len(heard[track]), dtype=bool)
+    for number, others in enumerate(heard):
+        if number != track and len(others):
+            found |= np.abs(others[nearest_index(others, heard[track])] - heard[track]) < _SAME_EVENT_S
+    return found
 
 
 def _over_faintest_db(level_db: FloatArray, candidate: NDArray[np.bool_]) -> FloatArray:
@@ -108,6 +129,27 @@ def _merge_events(times: list[FloatArray]) -> FloatArray:
     if not len(merged):
         return merged
     return merged[np.append(True, np.diff(merged) > _SAME_EVENT_S)]
+
+
+def _distances_s(heard: list[FloatArray]) -> list[float]:
+    """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
+
+    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears.
+    """
+    distances = []
+    for track, times in enumerate(heard):
+        others = [other for number, other in enumerate(heard) if number != track and len(other)]
+        distance = 0.0
+        if len(times) >= _ENOUGH and others:
+            everything = np.sort(np.concatenate(others))
+            first = np.searchsorted(everything, times - _FARTHEST_S)
+            behind = times - everything[np.minimum(first, len(everything) - 1)]
+            behind = behind[(behind > 0.0) & (behind <= _FARTHEST_S)]
+            if len(behind) > 0.6 * len(times):
+                shortest = float(np.percentile(behind, 25))
+                distance = shortest if shortest > _FAR_S else 0.0
+        distances.append(distance)
+    return distances
 
 
 def _event_power(peaks: Peaks, events_s: FloatArray) -> FloatArray:
@@ -150,16 +192,22 @@ def _mixing(power: FloatArray, arrival_s: FloatArray) -> FloatArray:
     for i in range(tracks):
         for j in range(i + 1, tracks):
             if ratio[i, j] * ratio[j, i] > _ONE_SOURCE:
-                later = i if _mean_delay(arrival_s[:, i], arrival_s[:, j]) >= 0.0 else j
-                earlier = i + j - later
-                ratio[earlier, later] = 0.0
+                delay, strays = _delay_s(arrival_s[:, i], arrival_s[:, j])
+                if strays > _STEADY_DELAY_S or delay >= 0.0:
+                    ratio[j, i] = 0.0
+                if strays > _STEADY_DELAY_S or delay < 0.0:
+                    ratio[i, j] = 0.0
     return ratio
 
 
-def _mean_delay(arrival_s: FloatArray, other_s: FloatArray) -> float:
-    """Median of how much later events arrive in one track than in another; 0 where they share none."""
+def _delay_s(arrival_s: FloatArray, other_s: FloatArray) -> tuple[float, float]:
+    """Median of how much later events arrive in one track than in another, and the median distance from it."""
     both = np.isfinite(arrival_s) & np.isfinite(other_s)
-    return float(np.median((arrival_s - other_s)[both])) if both.any() else 0.0
+    if not both.any():
+        return 0.0, np.inf
+    delays = (arrival_s - other_s)[both]
+    median = float(np.median(delays))
+    return median, float(np.median(np.abs(delays - median)))
 
 
 def _explained_power(power: FloatArray, mixing: FloatArray) -> FloatArray:

@@ -254,7 +254,9 @@ class _Matcher:
         cost = np.sqrt(rest / loudest)
         total = cost.mean(axis=0) + cost.max(axis=0)
         best = int(places[np.argmin(total[places - low])])
-        return best, self._likeness(coming[:, best - low : best - low + fade], leaving[:, best - low : best - low + fade])
+        return best, self._likeness(
+            coming[:, best - low : best - low + fade], leaving[:, best - low : best - low + fade]
+        )
 
     def likeness(self, place: int, gap: int, fade: int) -> float:
         """Correlation of the two sides of one seam over all tracks, 0 to 1."""

@@ -78,9 +78,7 @@ class EditList:
         piece = np.minimum(piece, len(self) - 1)
         return np.maximum(wanted + self.shift[piece], self.at[piece] - self.fade[piece])
 
-    def render(
-        self, read: Callable[[int, int], AnyArray], start: int, count: int, *, quantum: int = 0
-    ) -> AnyArray:
+    def render(self, read: Callable[[int, int], AnyArray], start: int, count: int, *, quantum: int = 0) -> AnyArray:
         """Frames `start` to `start + count` of the result of one track.
 
         Parameters
