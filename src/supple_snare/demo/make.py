@@ -10,13 +10,12 @@ import msgspec
 import numpy as np
 import soundfile
 
-from supple_snare.demo import score
+from supple_snare.demo import TAKE, score
 from supple_snare.demo.instruments import RATE_HZ, bass_drum, brass, snare, washboard
 from supple_snare.demo.room import MICROPHONES, record
 from supple_snare.demo.score import Note
 from supple_snare.timing.units import FloatArray
 
-TAKE = Path(__file__).parent / "take"
 TICKS_PER_BEAT = 480
 
 _KEPT_BITS = 16

@@ -1,0 +1,33 @@
+"""The demo as a session: the drums with their ranks, the sousaphone, the two cornets, the accordion part."""
+
+from __future__ import annotations
+
+import msgspec
+
+from supple_snare.demo import TAKE, score
+from supple_snare.session.document import Part, Session
+from supple_snare.session.edits import add_part, add_recordings, change_group, change_track
+from supple_snare.sound.files import read_recording
+from supple_snare.timing.grid import Grid
+
+_GROUPS = {
+    "Drums": ("snare", "bass-drum", "washboard", "pair-left", "pair-right", "boathouse"),
+    "Sousaphone": ("sousaphone",),
+    "Cornets": ("cornet-one", "cornet-two"),
+}
+_LEADS = ("Snare", "Bass drum", "Washboard")
+_LISTENING_DB = {"Boathouse": -6.0, "Sousaphone": -4.0, "Cornet one": -7.0, "Cornet two": -7.0}
+
+
+def demo_session() -> Session:
+    """The session that `--demo` opens."""
+    session = Session(name="Dockside March", grid=Grid(score.TEMPO_BPM, score.FIRST_BEAT_S))
+    for name, files in _GROUPS.items():
+        session = add_recordings(session, [read_recording(TAKE / f"{file}.flac") for file in files], group_name=name)
+    drums = session.groups[0]
+    by_name = {track.name: track.key for track in session.tracks}
+    session = change_group(session, drums.key, leads=tuple(by_name[name] for name in _LEADS))
+    for name, level_db in _LISTENING_DB.items():
+        session = change_track(session, by_name[name], level_db=level_db)
+    session = add_part(session, Part("Accordion", TAKE / "accordion.mid"))
+    return msgspec.structs.replace(session, checked=("gather",))

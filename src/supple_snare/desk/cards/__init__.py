@@ -1,0 +1,1 @@
+"""The cards on the right: the controls of each step."""

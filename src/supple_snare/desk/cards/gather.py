@@ -1,0 +1,134 @@
+"""Gather: the recordings, their groups, and whether they fit together."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
+
+from supple_snare.desk.cards.base import Card
+from supple_snare.desk.controls import button, head, words
+from supple_snare.errors import SnareError
+from supple_snare.exchange.midi import MIDI_SUFFIXES
+from supple_snare.session.document import Session, check_group
+from supple_snare.session.edits import change_group
+from supple_snare.sound.files import AUDIO_SUFFIXES
+
+_NEW = "a new group"
+
+
+class GatherCard(Card):
+    """Add recordings, name groups, see what does not fit."""
+
+    title = "Gather"
+
+    def build(self) -> None:
+        self.column.addWidget(
+            words(
+                "The recordings of one take, all starting together. Tracks that recorded one performance form a group."
+            )
+        )
+        add = button("Add recordings …", "WAV, FLAC, AIFF, Ogg or MIDI files (Ctrl+I)", primary=True)
+        add.clicked.connect(self.choose_files)
+        self.column.addWidget(head("Add to"))
+        self._target = QComboBox()
+        self._target.setToolTip("The group that new files join. Files dropped on the window go there too.")
+        self._target.setAccessibleName("Group for new files")
+        self.column.addWidget(self._target)
+        self.column.addWidget(add)
+        self.column.addSpacing(6)
+        self.column.addWidget(head("Take"))
+        self._name = QLineEdit()
+        self._name.setToolTip("Name of the session")
+        self._name.setAccessibleName("Name of the session")
+        self._name.editingFinished.connect(self._rename)
+        self.column.addWidget(self._name)
+        self._facts = words()
+        self.column.addWidget(self._facts)
+        self.column.addWidget(head("Group on the page"))
+        self._group_name = QLineEdit()
+        self._group_name.setAccessibleName("Name of the group")
+        self._group_name.editingFinished.connect(self._rename_group)
+        self.column.addWidget(self._group_name)
+        self._group_facts = words()
+        self.column.addWidget(self._group_facts)
+        self._warnings = words(name="warning")
+        self.column.addWidget(self._warnings)
+        self.column.addStretch(1)
+
+    def refresh(self) -> None:
+        session, group = self.work.session, self.work.group
+        chosen = self._target.currentText()
+        self._target.blockSignals(True)
+        self._target.clear()
+        self._target.addItems([other.name for other in session.groups] + [_NEW])
+        index = self._target.findText(chosen)
+        self._target.setCurrentIndex(index if index >= 0 and chosen else self._target.count() - 1)
+        self._target.blockSignals(False)
+        if not self._name.hasFocus():
+            self._name.setText(session.name)
+        self._facts.setText(_facts(session))
+        self._group_name.setEnabled(group is not None)
+        if group is None:
+            self._group_name.setText("")
+            self._group_facts.setText("No group yet.")
+            self._warnings.setText("")
+            return
+        if not self._group_name.hasFocus():
+            self._group_name.setText(group.name)
+        tracks = session.tracks_of(group)
+        view = self.work.view
+        lines = [f"{len(tracks)} track{'s' if len(tracks) != 1 else ''}: an edit moves all of them together."]
+        if view is not None:
+            ranked = ", ".join(session.track(key).name for key in view.leads)
+            chosen_by = "ranked by the program" if group.leads is None else "as you ranked them"
+            lines.append(f"Leads, {chosen_by}: {ranked or 'none'}.")
+            lines.append("Click the circles in the cast to change them.")
+        self._group_facts.setText("\n".join(lines))
+        warnings = check_group(tuple(track.recording for track in tracks))
+        if view is not None:
+            for track in tracks:
+                analysis = self.work.stages.analysis(track.recording)
+                if analysis is not None and analysis.is_silent:
+                    warnings.append(f"{track.recording.path.name} is silent.")
+        self._warnings.setText("\n\n".join(f"▲ {warning}" for warning in warnings))
+
+    def target_group(self) -> str | None:
+        """Name of the group that new files join; None for a new one."""
+        text = self._target.currentText()
+        return None if text in ("", _NEW) else text
+
+    def choose_files(self) -> None:
+        """Ask for files and add them."""
+        kinds = " ".join(f"*{suffix}" for suffix in (*AUDIO_SUFFIXES, *MIDI_SUFFIXES))
+        files, _ = QFileDialog.getOpenFileNames(
+            self, "Add recordings", "", f"Recordings and MIDI ({kinds});;All files (*)"
+        )
+        if files:
+            self.work.add_files([Path(file) for file in files], group_name=self.target_group())
+
+    def _rename(self) -> None:
+        name = self._name.text().strip()
+        if name:
+            self.work.do("Name the session", msgspec.structs.replace(self.work.session, name=name))
+
+    def _rename_group(self) -> None:
+        group, name = self.work.group, self._group_name.text().strip()
+        if group is None or not name or name == group.name:
+            return
+        if any(other.name == name for other in self.work.session.groups):
+            self.work.tell_problem(f"There is a group called {name} already.")
+            return
+        try:
+            self.work.do("Name the group", change_group(self.work.session, group.key, name=name))
+        except SnareError as error:
+            self.work.tell_problem(str(error))
+
+
+def _facts(session: Session) -> str:
+    if not session.tracks:
+        return "No recordings yet. Drop files on the window or add them above."
+    minutes, seconds = divmod(session.length_s, 60.0)
+    widths = sorted({track.recording.describe() for track in session.tracks})
+    return f"{int(minutes)} min {seconds:.1f} s · " + "; ".join(widths)

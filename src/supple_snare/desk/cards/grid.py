@@ -1,0 +1,163 @@
+"""Grid: tempo, first beat, meter, subdivision and swing."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout
+
+from supple_snare.desk.cards.base import Card
+from supple_snare.desk.controls import NumberSlider, button, words
+from supple_snare.desk.workspace import with_grid
+from supple_snare.errors import UsageError
+from supple_snare.session.report import summarise
+from supple_snare.timing.grid import SWING_RANGE, TEMPO_RANGE_BPM, Meter, Subdivision
+
+_METERS = ("4/4", "3/4", "2/4", "6/8", "5/4", "7/8", "9/8", "12/8")
+_SUBDIVISIONS = ("1/4", "1/8", "1/8T", "1/16", "1/16T", "1/32")
+_TAP_GAP_S = 2.5
+
+
+class GridCard(Card):
+    """Typed, tapped, or dragged on the page."""
+
+    title = "Grid"
+
+    def build(self) -> None:
+        self._taps: list[float] = []
+        form = QFormLayout()
+        form.setVerticalSpacing(8)
+        self._tempo = QDoubleSpinBox()
+        self._tempo.setRange(*TEMPO_RANGE_BPM)
+        self._tempo.setDecimals(3)
+        self._tempo.setSuffix(" bpm")
+        self._tempo.setToolTip("Quarter notes a minute")
+        self._tempo.setKeyboardTracking(False)
+        self._tempo.valueChanged.connect(lambda value: self._change("Set the tempo", tempo_bpm=value))
+        form.addRow("Tempo", self._tempo)
+        self._first = QDoubleSpinBox()
+        self._first.setRange(-600.0, 36_000.0)
+        self._first.setDecimals(4)
+        self._first.setSingleStep(0.001)
+        self._first.setSuffix(" s")
+        self._first.setToolTip("Where bar 1 begins in the recordings")
+        self._first.setKeyboardTracking(False)
+        self._first.valueChanged.connect(lambda value: self._change("Set the first beat", first_beat_s=value))
+        form.addRow("First beat", self._first)
+        self._meter = QComboBox()
+        self._meter.addItems(_METERS)
+        self._meter.setEditable(True)
+        self._meter.setToolTip("Meter, such as 4/4")
+        self._meter.textActivated.connect(self._set_meter)
+        if (line := self._meter.lineEdit()) is not None:
+            line.editingFinished.connect(lambda: self._set_meter(self._meter.currentText()))
+        form.addRow("Meter", self._meter)
+        self._subdivision = QComboBox()
+        self._subdivision.addItems(_SUBDIVISIONS)
+        self._subdivision.setToolTip("The finest slots that strokes are laid to; T is a triplet")
+        self._subdivision.textActivated.connect(self._set_subdivision)
+        form.addRow("Slots", self._subdivision)
+        self.column.addLayout(form)
+        self._swing = NumberSlider("Swing", 50, 75, unit=" %", hint="second slot of each pair", digits=1, step=0.5)
+        self._swing.changed.connect(self._set_swing)
+        self._swing.pressed.connect(self.work.begin_gesture)
+        self._swing.released.connect(self.work.end_gesture)
+        self.column.addWidget(self._swing)
+        tap = button(
+            "Tap the tempo", "Click or press T on every quarter note; while playing, the first beat follows too"
+        )
+        tap.pressed.connect(self.tap)
+        self.column.addWidget(tap)
+        self._tap_words = words("Tap four times or more.")
+        self.column.addWidget(self._tap_words)
+        here = button("First beat at the selected stroke", "The selected stroke becomes beat 1 of bar 1")
+        here.clicked.connect(self._first_beat_here)
+        self.column.addWidget(here)
+        self.column.addWidget(
+            words(
+                "On the page: drag the line of bar 1 onto a hit to place the first beat; drag any later bar line onto "
+                "its hit to set the tempo. Lines jump to hits that are near."
+            )
+        )
+        self._evidence = words()
+        self.column.addWidget(self._evidence)
+        self.column.addStretch(1)
+
+    def refresh(self) -> None:
+        grid = self.work.session.grid
+        for box, value in ((self._tempo, grid.tempo_bpm), (self._first, grid.first_beat_s)):
+            box.blockSignals(True)
+            box.setValue(value)
+            box.blockSignals(False)
+        self._meter.setEditText(str(grid.meter))
+        self._subdivision.setCurrentText(str(grid.subdivision))
+        self._swing.set_value(100.0 * grid.swing)
+        view = self.work.view
+        if view is None or not view.offsets.placed.any():
+            self._evidence.setText("")
+            return
+        summary = summarise(view)
+        close = int(np.count_nonzero(view.offsets.close_call))
+        loose = int(np.count_nonzero(~view.offsets.placed))
+        self._evidence.setText(
+            f"On this grid the strokes lie {summary.mean_ms:+.1f} ms from their slots on average and spread "
+            f"{summary.spread_ms:.1f} ms; {close} lie almost between two slots, {loose} found none.".replace("-", "−")
+        )
+
+    def tap(self) -> None:
+        """One tap. The tempo is the straight line through the last taps."""
+        now = time.monotonic()
+        if self._taps and now - self._taps[-1] > _TAP_GAP_S:
+            self._taps = []
+        self._taps = [*self._taps, now][-16:]
+        if len(self._taps) < 4:
+            self._tap_words.setText(f"{4 - len(self._taps)} more …")
+            return
+        tempo = tapped_tempo(np.array(self._taps))
+        self._tap_words.setText(f"Tapped {tempo:.1f} bpm.")
+        self._change("Tap the tempo", tempo_bpm=round(tempo, 1))
+
+    def _change(self, label: str, **changes: object) -> None:
+        try:
+            grid = replace(self.work.session.grid, **changes)  # type: ignore[arg-type]
+        except UsageError as error:
+            self.work.tell_problem(str(error))
+            self.refresh()
+            return
+        self.work.do(label, with_grid(self.work.session, grid))
+
+    def _set_meter(self, text: str) -> None:
+        try:
+            meter = Meter.parse(text)
+        except UsageError as error:
+            self.work.tell_problem(str(error))
+            self.refresh()
+            return
+        if meter != self.work.session.grid.meter:
+            self._change("Set the meter", meter=meter)
+
+    def _set_subdivision(self, text: str) -> None:
+        self._change("Set the slots", subdivision=Subdivision.parse(text))
+
+    def _set_swing(self, percent: float) -> None:
+        low, high = SWING_RANGE
+        self._change("Set the swing", swing=min(max(percent / 100.0, low), high))
+
+    def _first_beat_here(self) -> None:
+        if self.work.looks.selected_s is None:
+            self.work.tell("Select a stroke on the page first.")
+            return
+        self._change("Set the first beat", first_beat_s=self.work.looks.selected_s)
+
+
+def tapped_tempo(taps_s: np.ndarray[tuple[int], np.dtype[np.float64]]) -> float:
+    """Tempo of evenly meant taps, by least squares; kept to what a grid allows.
+
+    >>> round(tapped_tempo(np.array([0.0, 0.5, 1.0, 1.5])), 3)
+    120.0
+    """
+    period = float(np.polyfit(np.arange(len(taps_s)), taps_s, 1)[0])
+    low, high = TEMPO_RANGE_BPM
+    return float(np.clip(60.0 / max(period, 1e-3), low, high))

@@ -1,0 +1,175 @@
+"""Hand over: a folder, a format, progress, and files that are whole or not there."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtCore import QUrl
+from PyQt6.QtGui import QDesktopServices
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMessageBox, QProgressBar
+
+from supple_snare.desk.cards.base import Card
+from supple_snare.desk.controls import button, head, words
+from supple_snare.desk.jobs import Job
+from supple_snare.errors import SnareError
+from supple_snare.session.handover import plan_files, write_files
+
+_FORMATS = {"As the recordings": None, "WAV": "WAV", "FLAC": "FLAC"}
+
+
+class HandOverCard(Card):
+    """Writes the tightened tracks."""
+
+    title = "Hand over"
+
+    def build(self) -> None:
+        self._job: Job | None = None
+        self._written: Path | None = None
+        self.column.addWidget(head("Folder"))
+        row = QHBoxLayout()
+        self.folder = QLineEdit()
+        self.folder.setPlaceholderText("a folder for the tightened files")
+        self.folder.setAccessibleName("Folder")
+        self.folder.textChanged.connect(self._update_buttons)
+        choose = button("…", "Choose a folder")
+        choose.setAccessibleName("Choose a folder")
+        choose.setFixedWidth(36)
+        choose.clicked.connect(self._choose)
+        row.addWidget(self.folder)
+        row.addWidget(choose)
+        self.column.addLayout(row)
+        self.column.addWidget(head("Format"))
+        self._format = QComboBox()
+        self._format.addItems(list(_FORMATS))
+        self._format.setToolTip("Rate, width, length and names stay as they came in")
+        self.column.addWidget(self._format)
+        self.column.addWidget(head("Groups"))
+        self._groups_row = QHBoxLayout()
+        self._groups: dict[str, QCheckBox] = {}
+        self.column.addLayout(self._groups_row)
+        self.write = button("Write the files", "Write the tightened tracks to the folder", primary=True)
+        self.write.clicked.connect(self.start)
+        self.column.addWidget(self.write)
+        self.progress = QProgressBar()
+        self.progress.setRange(0, 1000)
+        self.progress.hide()
+        self.column.addWidget(self.progress)
+        self._cancel = button("Stop", "Stop; the file in the making is removed")
+        self._cancel.clicked.connect(lambda: self._job and self._job.cancel())
+        self._cancel.hide()
+        self.column.addWidget(self._cancel)
+        self._show = button("Show the folder", "Open the folder in the file manager")
+        self._show.clicked.connect(self._open_folder)
+        self._show.hide()
+        self.column.addWidget(self._show)
+        self.result = words()
+        self.column.addWidget(self.result)
+        self.column.addWidget(
+            words(
+                "Recordings are only read. Every track of a group gets the same edit; samples that need no change stay bit for bit."
+            )
+        )
+        self._parts = words()
+        self.column.addWidget(self._parts)
+        self.column.addStretch(1)
+
+    def refresh(self) -> None:
+        session = self.work.session
+        names = {group.key: group.name for group in session.groups}
+        if names.keys() != self._groups.keys():
+            for box in self._groups.values():
+                self._groups_row.removeWidget(box)
+                box.deleteLater()
+            self._groups = {}
+            for key in names:
+                box = QCheckBox(names[key])
+                box.setChecked(key == self.work.looks.group or len(names) == 1)
+                box.toggled.connect(self._update_buttons)
+                self._groups[key] = box
+                self._groups_row.addWidget(box)
+        for key, box in self._groups.items():
+            box.setText(names[key])
+        count = len(session.parts)
+        self._parts.setText(f"{count} MIDI part{'s' if count > 1 else ''} left as {'they are' if count > 1 else 'it is'}."
+                            if count else "")  # fmt: skip
+        self._update_buttons()
+
+    def start(self) -> None:
+        """Find the seams that are still missing, then write."""
+        folder = Path(self.folder.text().strip()).expanduser()
+        wanted = [key for key, box in self._groups.items() if box.isChecked()]
+        container = _FORMATS[self._format.currentText()]
+        self.result.setText("Finding seams …")
+        self.work.when_cut(lambda: self._write(wanted, folder, container))
+
+    def _write(self, wanted: list[str], folder: Path, container: str | None) -> None:
+        session = self.work.session
+        tracks = [
+            (track.recording, self.work.edits_of(group))
+            for group in session.groups
+            if group.key in wanted
+            for track in session.tracks_of(group)
+        ]
+        try:
+            jobs = plan_files(tracks, folder, container=container)
+        except SnareError as error:
+            self._failed(error)
+            return
+        existing = [job.target.name for job in jobs if job.target.exists()]
+        if existing and not self._may_replace(existing, folder):
+            self.result.setText("Nothing was written.")
+            return
+
+        def work(progress: Callable[[float], None]) -> list[Path]:
+            return write_files(jobs, container=container, progress=progress)
+
+        self._written = None
+        self._job = self.work.jobs.submit("Writing files", work, lambda files: self._done(files, folder), self._failed)
+        self._job.progressed.connect(lambda share: self.progress.setValue(round(1000 * share)))
+        self._job.cancelled.connect(
+            lambda: self.result.setText("Stopped. Files that were whole stay; no half file is left.")
+        )
+        self._job.ended.connect(self._ended)
+        self.progress.setValue(0)
+        self.progress.show()
+        self._cancel.show()
+        self.result.setText("Writing …")
+        self._update_buttons()
+
+    def _may_replace(self, names: list[str], folder: Path) -> bool:
+        text = f"{folder} already holds {', '.join(names[:4])}{' and others' if len(names) > 4 else ''}."
+        asked = QMessageBox(QMessageBox.Icon.Question, "Replace files?", text, parent=self)
+        replace = asked.addButton("Replace them", QMessageBox.ButtonRole.AcceptRole)
+        asked.addButton("Keep them", QMessageBox.ButtonRole.RejectRole)
+        asked.exec()
+        return asked.clickedButton() is replace
+
+    def _done(self, files: list[Path], folder: Path) -> None:
+        self._written = folder
+        self.result.setText(f"{len(files)} files written to {folder}.")
+
+    def _failed(self, error: Exception) -> None:
+        self.result.setText(str(error))
+        self.work.tell_problem(str(error))
+
+    def _ended(self) -> None:
+        self._job = None
+        self.progress.hide()
+        self._cancel.hide()
+        self._show.setVisible(self._written is not None)
+        self._update_buttons()
+
+    def _choose(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Folder for the tightened files", self.folder.text())
+        if folder:
+            self.folder.setText(folder)
+
+    def _open_folder(self) -> None:
+        if self._written is not None:
+            QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._written)))
+
+    def _update_buttons(self) -> None:
+        chosen = any(box.isChecked() for box in self._groups.values())
+        ready = bool(self.folder.text().strip()) and chosen and self._job is None
+        self.write.setEnabled(ready and self.work.view is not None)

@@ -1,0 +1,304 @@
+"""The cast: the tracks by group, their ranks as leads, solo, mute and level."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtWidgets import QMenu, QScrollArea, QSizePolicy, QToolTip, QVBoxLayout, QWidget
+
+from supple_snare.desk import theme
+from supple_snare.desk.controls import soft
+from supple_snare.desk.workspace import Workspace
+from supple_snare.errors import SnareError
+from supple_snare.exchange.midi import read_notes
+from supple_snare.session import edits
+from supple_snare.session.document import Group, Session, Track
+
+_ROW_PX = 40
+_RANK_BOX = QRectF(6, 6, 28, 28)
+_LOWEST_DB = -30.0
+
+
+class TrackRow(QWidget):
+    """One track: click the circle to make it a lead or drop it, S and M to hear it alone or not at all."""
+
+    def __init__(self, workspace: Workspace, track: Track, rank: int | None) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self.track = track
+        self.rank = rank
+        self._levelling = False
+        self.setFixedHeight(_ROW_PX)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setMouseTracking(True)
+        self.setAccessibleName(track.name)
+
+    def sizeHint(self) -> QSize:
+        return QSize(170, _ROW_PX)
+
+    def _solo_box(self) -> QRectF:
+        return QRectF(self.width() - 56, 8, 24, 24)
+
+    def _mute_box(self) -> QRectF:
+        return QRectF(self.width() - 29, 8, 24, 24)
+
+    def _level_box(self) -> QRectF:
+        return QRectF(40, 25, max(20.0, self.width() - 40 - 64), 12)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.hasFocus():
+            painter.setPen(QPen(theme.BRASS, 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
+        self._paint_rank(painter)
+        analysed = self._workspace.stages.analysis(self.track.recording) is not None
+        painter.setPen(theme.INK if analysed else theme.INK_SOFT)
+        painter.setFont(theme.text_font(13))
+        width = self._solo_box().left() - 44
+        name = painter.fontMetrics().elidedText(self.track.name, Qt.TextElideMode.ElideRight, int(width))
+        painter.drawText(QRectF(40, 4, width, 18), Qt.AlignmentFlag.AlignVCenter, name)
+        level = self._level_box()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.RULE)
+        painter.drawRoundedRect(QRectF(level.left(), 30, level.width(), 3), 1.5, 1.5)
+        share = (self.track.level_db - _LOWEST_DB) / (6.0 - _LOWEST_DB)
+        painter.setBrush(theme.INK_SOFT)
+        painter.drawRoundedRect(QRectF(level.left(), 30, level.width() * share, 3), 1.5, 1.5)
+        painter.setBrush(theme.BRASS)
+        painter.drawRoundedRect(QRectF(level.left() + level.width() * share - 3, 26.5, 6, 10), 2, 2)
+        self._paint_letter(painter, self._solo_box(), "S", self.track.soloed)
+        self._paint_letter(painter, self._mute_box(), "M", self.track.muted)
+        painter.end()
+
+    def _paint_rank(self, painter: QPainter) -> None:
+        circle = _RANK_BOX.adjusted(3, 3, -3, -3)
+        if self.rank is None:
+            painter.setPen(QPen(theme.RULE_STRONG, 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(circle)
+            return
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(theme.BRASS)
+        painter.drawEllipse(circle)
+        painter.setPen(theme.SHEET)
+        painter.setFont(theme.text_font(13, bold=True))
+        painter.drawText(circle, Qt.AlignmentFlag.AlignCenter, str(self.rank + 1))
+        # A small arrow tells whether this lead stands above the line of the page or hangs below it.
+        painter.setBrush(theme.INK_SOFT)
+        painter.setPen(Qt.PenStyle.NoPen)
+        tip = circle.top() - 4 if self.rank == 0 else circle.bottom() + 4
+        foot = tip + (4 if self.rank == 0 else -4)
+        middle = circle.center()
+        corners = [(middle.x(), tip), (middle.x() - 4, foot), (middle.x() + 4, foot)]
+        painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in corners]))
+
+    def _paint_letter(self, painter: QPainter, box: QRectF, letter: str, on: bool) -> None:
+        painter.setPen(QPen(theme.INK if on else theme.RULE_STRONG, 1))
+        painter.setBrush(theme.INK if on else theme.SHEET)
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(theme.SHEET if on else theme.INK)
+        painter.setFont(theme.text_font(12, bold=on))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, letter)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        point, work, track = event.position(), self._workspace, self.track
+        if _RANK_BOX.contains(point):
+            self.toggle_lead()
+        elif self._solo_box().contains(point):
+            word = "Unsolo" if track.soloed else "Solo"
+            work.do(f"{word} {track.name}", edits.change_track(work.session, track.key, soloed=not track.soloed))
+        elif self._mute_box().contains(point):
+            word = "Unmute" if track.muted else "Mute"
+            work.do(f"{word} {track.name}", edits.change_track(work.session, track.key, muted=not track.muted))
+        elif self._level_box().adjusted(-6, -4, 6, 4).contains(point):
+            self._levelling = True
+            work.begin_gesture()
+            self._set_level(point.x())
+        else:
+            work.look(group=work.session.group_of(track.key).key, selected_s=None)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._levelling:
+            self._set_level(event.position().x())
+            return
+        point = event.position()
+        hint = f"{self.track.recording.path.name} · {self.track.recording.describe()}"
+        if _RANK_BOX.contains(point):
+            hint = "Lead: its hits decide the timing. Click to add or drop it; ranks count in the order of clicking."
+        elif self._solo_box().contains(point):
+            hint = "Solo: hear only this one"
+        elif self._mute_box().contains(point):
+            hint = "Mute"
+        elif self._level_box().adjusted(-6, -4, 6, 4).contains(point):
+            hint = f"Listening level {theme.signed(self.track.level_db)} dB"
+        QToolTip.showText(event.globalPosition().toPoint(), hint, self)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._levelling:
+            self._levelling = False
+            self._workspace.end_gesture()
+
+    def toggle_lead(self) -> None:
+        """Make the track the last of the leads, or no lead."""
+        work, track = self._workspace, self.track
+        group = work.session.group_of(track.key)
+        view = work.view_of(group)
+        leads = group.leads if group.leads is not None else (view.leads if view else ())
+        if track.key in leads:
+            changed, word = tuple(key for key in leads if key != track.key), "is no lead"
+        else:
+            changed, word = (*leads, track.key), "is a lead"
+        work.do(f"{track.name} {word}", edits.change_group(work.session, group.key, leads=changed))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        if event is None:
+            return
+        work, track = self._workspace, self.track
+        group = work.session.group_of(track.key)
+        menu = QMenu(self)
+        menu.addAction("First lead", lambda: self._rank_first(group))
+        if group.leads is not None:
+            menu.addAction("Let the program rank the leads", lambda: work.do(
+                "Rank leads automatically", edits.change_group(work.session, group.key, leads=None)))  # fmt: skip
+        menu.addSeparator()
+        for other in work.session.groups:
+            if other.key != group.key:
+                menu.addAction(f"Move to {other.name}", lambda o=other: self._move(o.key))
+        menu.addAction("Move to a group of its own", lambda: self._move(None))
+        menu.addSeparator()
+        menu.addAction("Take out of the session", lambda: work.do(
+            f"Take {track.name} out", edits.remove_track(work.session, track.key)))  # fmt: skip
+        menu.exec(event.globalPos())
+
+    def _rank_first(self, group: Group) -> None:
+        work = self._workspace
+        view = work.view_of(group)
+        leads = group.leads if group.leads is not None else (view.leads if view else ())
+        ranked = (self.track.key, *(key for key in leads if key != self.track.key))
+        work.do(f"{self.track.name} leads first", edits.change_group(work.session, group.key, leads=ranked))
+
+    def _move(self, group_key: str | None) -> None:
+        work = self._workspace
+        try:
+            work.do(f"Move {self.track.name}", edits.move_track(work.session, self.track.key, group_key))
+        except SnareError as error:
+            work.tell_problem(str(error))
+
+    def _set_level(self, x: float) -> None:
+        box = self._level_box()
+        share = min(max((x - box.left()) / box.width(), 0.0), 1.0)
+        level = round(_LOWEST_DB + share * (6.0 - _LOWEST_DB))
+        work = self._workspace
+        work.do(f"Level of {self.track.name}", edits.change_track(work.session, self.track.key, level_db=float(level)))
+
+
+class Cast(QScrollArea):
+    """The left of the window."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self._shown: tuple[object, ...] = ()
+        self.rows: dict[str, TrackRow] = {}
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFixedWidth(206)
+        self.setAccessibleName("Cast")
+        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the tracks as they are now; rows are rebuilt only when there are others."""
+        work = self._workspace
+        session = work.session
+        ranks = _ranks(work)
+        state = (tuple(group.tracks for group in session.groups), session.parts, tuple(g.name for g in session.groups),
+                 work.looks.group)  # fmt: skip
+        if state != self._shown:
+            self._shown = state
+            self._rebuild(session)
+        for key, row in self.rows.items():
+            row.track = session.track(key)
+            row.rank = ranks.get(key)
+            row.update()
+
+    def _rebuild(self, session: Session) -> None:
+        body = QWidget()
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(10, 4, 2, 8)
+        layout.setSpacing(1)
+        self.rows = {}
+        for group in session.groups:
+            layout.addWidget(_GroupHead(self._workspace, group))
+            for key in group.tracks:
+                self.rows[key] = TrackRow(self._workspace, session.track(key), None)
+                layout.addWidget(self.rows[key])
+        if session.parts:
+            layout.addSpacing(6)
+            layout.addWidget(soft("MIDI parts"))
+            for part in session.parts:
+                label = soft(f"♪ {part.name} · {_note_count(part.path)}")
+                label.setToolTip("A played-in part. This version shows it and leaves it as it is.")
+                layout.addWidget(label)
+        layout.addStretch(1)
+        self.setWidget(body)
+
+
+class _GroupHead(QWidget):
+    """Name of a group; a click brings it onto the page."""
+
+    def __init__(self, workspace: Workspace, group: Group) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self._group = group
+        self.setFixedHeight(28)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(f"Group {group.name}")
+        self.setToolTip("One group: an edit moves all its tracks. Click to bring it onto the page.")
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        on_page = self._workspace.looks.group == self._group.key
+        painter = QPainter(self)
+        if self.hasFocus() or self.underMouse():
+            painter.fillRect(self.rect(), theme.BRASS_PALE)
+        painter.setPen(theme.INK)
+        painter.setFont(theme.text_font(13, bold=on_page))
+        painter.drawText(QRectF(6, 0, self.width() - 70, 28), Qt.AlignmentFlag.AlignVCenter, self._group.name)
+        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.BRASS_TEXT if on_page else theme.INK_SOFT)
+        box = QRectF(self.width() - 92, 0, 86, 28)
+        flags = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.drawText(box, flags, "on the page" if on_page else "show")
+        painter.setPen(QPen(theme.BRASS if on_page else theme.RULE, 2 if on_page else 1))
+        painter.drawLine(6, 26, self.width() - 6, 26)
+        painter.end()
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._workspace.look(group=self._group.key, selected_s=None)
+
+
+def _ranks(work: Workspace) -> dict[str, int]:
+    """Rank of every lead of every group."""
+    ranks: dict[str, int] = {}
+    for group in work.session.groups:
+        view = work.view_of(group)
+        leads: Sequence[str] = view.leads if view is not None else group.leads or ()
+        ranks |= {key: rank for rank, key in enumerate(leads)}
+    return ranks
+
+
+def _note_count(path: Path) -> str:
+    try:
+        return f"{len(read_notes(path))} notes"
+    except SnareError:
+        return "missing"

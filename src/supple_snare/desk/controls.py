@@ -1,0 +1,121 @@
+"""Small controls shared by the cards: a slider with its number, headings, words."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
+
+
+class NumberSlider(QWidget):
+    """A named slider whose number can be typed as well."""
+
+    changed = pyqtSignal(float)
+    pressed = pyqtSignal()
+    released = pyqtSignal()
+
+    def __init__(
+        self, name: str, low: float, high: float, *, step: float = 1.0, unit: str = "", digits: int = 0, hint: str = ""
+    ) -> None:
+        super().__init__()
+        self._step = step
+        self._slider = QSlider(Qt.Orientation.Horizontal)
+        self._slider.setRange(round(low / step), round(high / step))
+        self._slider.setAccessibleName(name)
+        self._box = QDoubleSpinBox()
+        self._box.setRange(low, high)
+        self._box.setSingleStep(step)
+        self._box.setDecimals(digits)
+        self._box.setSuffix(unit)
+        self._box.setFixedWidth(82)
+        self._box.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self._box.setAccessibleName(name)
+        self._box.setKeyboardTracking(False)
+        for part in (self._slider, self._box):
+            part.setToolTip(hint)
+        label = QLabel(name)
+        label.setObjectName("head")
+        row = QHBoxLayout()
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(label)
+        if hint:
+            row.addWidget(soft(hint))
+        row.addStretch(1)
+        row.addWidget(self._box)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        layout.addLayout(row)
+        layout.addWidget(self._slider)
+        self._slider.valueChanged.connect(self._on_slider)
+        self._slider.sliderPressed.connect(self.pressed)
+        self._slider.sliderReleased.connect(self.released)
+        self._box.valueChanged.connect(self._on_box)
+
+    def value(self) -> float:
+        """The number."""
+        return self._box.value()
+
+    def set_value(self, value: float) -> None:
+        """Show a number without telling anybody."""
+        self._slider.blockSignals(True)
+        self._box.blockSignals(True)
+        self._slider.setValue(round(value / self._step))
+        self._box.setValue(value)
+        self._slider.blockSignals(False)
+        self._box.blockSignals(False)
+
+    def _on_slider(self, position: int) -> None:
+        self._box.blockSignals(True)
+        self._box.setValue(position * self._step)
+        self._box.blockSignals(False)
+        self.changed.emit(self._box.value())
+
+    def _on_box(self, value: float) -> None:
+        self._slider.blockSignals(True)
+        self._slider.setValue(round(value / self._step))
+        self._slider.blockSignals(False)
+        self.changed.emit(value)
+
+
+def soft(text: str = "") -> QLabel:
+    """Secondary words."""
+    label = QLabel(text)
+    label.setObjectName("soft")
+    label.setWordWrap(False)
+    return label
+
+
+def words(text: str = "", name: str = "soft") -> QLabel:
+    """Words that wrap."""
+    label = QLabel(text)
+    label.setObjectName(name)
+    label.setWordWrap(True)
+    return label
+
+
+def head(text: str) -> QLabel:
+    """A heading inside a card."""
+    label = QLabel(text)
+    label.setObjectName("head")
+    return label
+
+
+def button(text: str, hint: str = "", *, primary: bool = False, checkable: bool = False) -> QPushButton:
+    """A push button."""
+    push = QPushButton(text)
+    push.setToolTip(hint)
+    push.setCheckable(checkable)
+    push.setMinimumHeight(28)
+    if primary:
+        push.setObjectName("primary")
+    return push
+
+
+def sheet(*, margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
+    """A piece of paper with a column layout on it."""
+    frame = QFrame()
+    frame.setObjectName("sheet")
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(margins, margins, margins, margins)
+    layout.setSpacing(7)
+    return frame, layout

@@ -1,0 +1,308 @@
+"""The lean chart: every stroke's offset along the take, played and tightened, with drift and the windows as bands."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from supple_snare.desk import theme
+from supple_snare.desk.workspace import Workspace
+from supple_snare.session.edits import change_group
+from supple_snare.session.stages import GroupView
+from supple_snare.timing.tighten import Response
+from supple_snare.timing.units import FloatArray
+
+_LEFT, _RIGHT, _TOP, _BOTTOM = 44.0, 30.0, 26.0, 20.0
+_GRAB_PX = 6.0
+_LEAST_SPAN_MS = 30.0
+
+
+class LeanChart(QWidget):
+    """The bottom of the window. Bands are dragged at the handles on the right."""
+
+    placed = pyqtSignal(float)
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self._layer: QPixmap | None = None
+        self._bars = (1.0, 1.0)
+        self._dragged: str | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(172)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Lean chart")
+        self.setToolTip("Offsets of all strokes. Drag the brass handles to set tolerance and reach; click to go there.")
+        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+            signal.connect(self._stale)
+
+    def set_visible_bars(self, bars: tuple[float, float]) -> None:
+        """Bracket what the page shows."""
+        if bars != self._bars:
+            self._bars = bars
+            self.update()
+
+    # ---- geometry
+
+    def _plot(self) -> QRectF:
+        return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
+
+    def _span_ms(self) -> float:
+        """Half height of the chart in ms: what the strokes and the reach need."""
+        view = self._workspace.view
+        most = _LEAST_SPAN_MS
+        if view is not None and view.offsets.placed.any():
+            most = max(most, float(np.nanpercentile(np.abs(view.offsets.offset_ms), 99.0)) * 1.15)
+        response = self._response()
+        if response is not None and math.isfinite(response.reach_ms):
+            most = max(most, response.reach_ms * 1.12)
+        return float(min(10.0 * math.ceil(most / 10.0), 150.0))
+
+    def _y(self, offset_ms: float) -> float:
+        plot = self._plot()
+        share = float(np.clip(offset_ms / self._span_ms(), -1.04, 1.04))
+        return plot.center().y() - share * plot.height() / 2.0
+
+    def _bar_range(self) -> tuple[float, float]:
+        session = self._workspace.session
+        first = min(1.0, float(session.grid.bar_at(0.0)))
+        return first, max(first + 1.0, float(session.grid.bar_at(session.length_s)))
+
+    def _x(self, time_s: FloatArray | float) -> FloatArray:
+        first, last = self._bar_range()
+        bars = self._workspace.session.grid.bar_at(time_s)
+        plot = self._plot()
+        return np.asarray(plot.left() + (bars - first) / (last - first) * plot.width())
+
+    def _time_at(self, x: float) -> float:
+        first, last = self._bar_range()
+        plot = self._plot()
+        bar = first + (x - plot.left()) / plot.width() * (last - first)
+        return float(self._workspace.session.grid.bar_time_s(bar))
+
+    def _response(self) -> Response | None:
+        group = self._workspace.group
+        return group.response if group else None
+
+    # ---- drawing
+
+    def _stale(self) -> None:
+        self._layer = None
+        self.update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._stale()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        if self._layer is None:
+            ratio = self.devicePixelRatioF()
+            self._layer = QPixmap(self.size() * ratio)
+            self._layer.setDevicePixelRatio(ratio)
+            self._layer.fill(theme.SHEET)
+            painter = QPainter(self._layer)
+            self._paint_chart(painter)
+            painter.end()
+        painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._layer)
+        if self._workspace.session.tracks:
+            self._paint_bracket(painter)
+        painter.end()
+
+    def _paint_chart(self, painter: QPainter) -> None:
+        plot = self._plot()
+        view = self._workspace.view
+        painter.setFont(theme.text_font(13, bold=True))
+        painter.setPen(theme.INK)
+        painter.drawText(QPointF(12, 18), "Lean over the take")
+        if view is None:
+            return
+        self._paint_legend(painter)
+        if self._shows_plan:
+            self._paint_bands(painter, view)
+        self._paint_axes(painter, plot)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+        self._paint_drift(painter, view)
+        self._paint_dots(painter, view)
+
+    @property
+    def _shows_plan(self) -> bool:
+        return self._workspace.looks.step in ("tighten", "proof", "hand over")
+
+    def _paint_legend(self, painter: QPainter) -> None:
+        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.INK_SOFT)
+        words = "late is up, early is down · ○ played"
+        if self._shows_plan:
+            words += " · ● tightened · bands: stays / moves / past the reach"
+        words += " · line: drift"
+        box = QRectF(160, 4, self.width() - 172, 20)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
+
+    def _paint_bands(self, painter: QPainter, view: GroupView) -> None:
+        """Tolerance and reach around each stroke's target, drawn as bands along the kept drift."""
+        response = view.group.response
+        plot = self._plot()
+        placed = view.offsets.placed
+        time = view.strokes.time_s[placed]
+        if not len(time):
+            return
+        target = response.keep_drift * view.offsets.drift_ms[placed]
+        x = self._x(time)
+        x = np.concatenate([[plot.left()], x, [plot.right()]])
+        target = np.concatenate([target[:1], target, target[-1:]])
+        reach = response.reach_ms if math.isfinite(response.reach_ms) else 2.0 * self._span_ms()
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setClipRect(plot)
+        for width, colour in ((reach, QColor("#F1E9D6")), (response.tolerance_ms, QColor("#DDCFAA"))):
+            upper = [QPointF(px, self._y_free(t + width)) for px, t in zip(x, target, strict=True)]
+            lower = [QPointF(px, self._y_free(t - width)) for px, t in zip(x, target, strict=True)]
+            painter.setBrush(colour)
+            painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
+        painter.setClipping(False)
+        for name, value in (("tolerance", response.tolerance_ms), ("reach", response.reach_ms)):
+            if math.isfinite(value) and value <= self._span_ms():
+                painter.setPen(QPen(theme.SHEET, 1.5))
+                painter.setBrush(theme.BRASS)
+                handle = self._handle(name)
+                painter.drawRoundedRect(QRectF(handle.x() - 6, handle.y() - 4, 12, 8), 3, 3)
+
+    def _y_free(self, offset_ms: float) -> float:
+        plot = self._plot()
+        return plot.center().y() - offset_ms / self._span_ms() * plot.height() / 2.0
+
+    def _handle(self, name: str) -> QPointF:
+        response = self._response()
+        assert response is not None
+        value = response.tolerance_ms if name == "tolerance" else response.reach_ms
+        view = self._workspace.view
+        last = 0.0
+        if view is not None and view.offsets.placed.any():
+            last = response.keep_drift * float(view.offsets.drift_ms[view.offsets.placed][-1])
+        return QPointF(self._plot().right() + 10.0, self._y_free(last + value))
+
+    def _paint_axes(self, painter: QPainter, plot: QRectF) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setFont(theme.text_font(12))
+        span = self._span_ms()
+        step = 10.0 if span <= 40 else 20.0 if span <= 80 else 50.0
+        for value in np.arange(-math.floor(span / step) * step, span + 0.1, step):
+            y = self._y(float(value))
+            painter.setPen(QPen(theme.RULE if value else theme.INK_SOFT, 1))
+            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            painter.setPen(theme.INK_SOFT)
+            text = theme.signed(float(value)) if value else "0 ms"
+            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, text)
+        first, last = self._bar_range()
+        every = next(step for step in (1, 2, 4, 8, 16, 32, 64) if (last - first) / step <= 24 or step == 64)
+        for bar in range(int(math.ceil(first)), int(last) + 1):
+            if (bar - 1) % every == 0:
+                x = float(self._x(self._workspace.session.grid.bar_time_s(bar)))
+                painter.setPen(QPen(theme.RULE, 1))
+                painter.drawLine(QPointF(x, plot.bottom()), QPointF(x, plot.bottom() + 4))
+                painter.setPen(theme.INK_SOFT)
+                painter.drawText(QRectF(x - 20, plot.bottom() + 3, 40, 16), Qt.AlignmentFlag.AlignCenter, str(bar))
+
+    def _paint_drift(self, painter: QPainter, view: GroupView) -> None:
+        placed = view.offsets.placed
+        if np.count_nonzero(placed) < 2:
+            return
+        x = self._x(view.strokes.time_s[placed])
+        points = [QPointF(px, self._y(d)) for px, d in zip(x.tolist(), view.offsets.drift_ms[placed], strict=True)]
+        painter.setPen(QPen(theme.BRASS, 2))
+        painter.drawPolyline(QPolygonF(points))
+
+    def _paint_dots(self, painter: QPainter, view: GroupView) -> None:
+        placed = np.flatnonzero(view.offsets.placed)
+        x = self._x(view.strokes.time_s[placed])
+        selected = self._workspace.selected
+        for px, index in zip(x.tolist(), placed.tolist(), strict=True):
+            played = float(view.offsets.offset_ms[index])
+            tightened = played + float(view.plan.move_ms[index])
+            at = QPointF(px, self._y(played))
+            painter.setPen(QPen(theme.lean_colour(played), 1.3))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            if abs(played) > self._span_ms():  # beyond the chart: an arrow at its edge
+                up = -1.0 if played > 0 else 1.0
+                painter.drawPolyline([at + QPointF(-3, -4 * up), at, at + QPointF(3, -4 * up)])
+            else:
+                painter.drawEllipse(at, 2.8, 2.8)
+            if self._shows_plan:
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(theme.lean_colour(tightened))
+                painter.drawEllipse(QPointF(px, self._y(tightened)), 2.2, 2.2)
+            if index == selected:
+                painter.setPen(QPen(theme.BRASS, 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawEllipse(at, 7.0, 7.0)
+
+    def _paint_bracket(self, painter: QPainter) -> None:
+        plot = self._plot()
+        grid = self._workspace.session.grid
+        left, right = (float(self._x(grid.bar_time_s(bar))) for bar in self._bars)
+        left, right = max(left, plot.left()), min(right, plot.right())
+        painter.setPen(QPen(theme.BRASS, 2))
+        y = plot.bottom() + 1
+        painter.drawPolyline([QPointF(left, y - 5), QPointF(left, y), QPointF(right, y), QPointF(right, y - 5)])
+
+    # ---- gestures
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._workspace.view is None:
+            return
+        self._dragged = self._handle_at(event.position())
+        if self._dragged:
+            self._workspace.begin_gesture()
+            return
+        time_s = self._time_at(event.position().x())
+        strokes = self._workspace.view.strokes.time_s
+        if len(strokes):
+            nearest = float(strokes[np.argmin(np.abs(strokes - time_s))])
+            self._workspace.look(selected_s=nearest)
+            self.placed.emit(nearest)
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._dragged is None:
+            near = self._handle_at(event.position()) is not None
+            self.setCursor(Qt.CursorShape.SizeVerCursor if near else Qt.CursorShape.ArrowCursor)
+            return
+        response, group = self._response(), self._workspace.group
+        assert response is not None and group is not None
+        plot = self._plot()
+        value = (plot.center().y() - event.position().y()) / plot.height() * 2.0 * self._span_ms()
+        value = round(max(value, 0.0) * 2.0) / 2.0
+        changed = with_window(response, self._dragged, value)
+        self._workspace.do(
+            f"Change the {self._dragged}", change_group(self._workspace.session, group.key, response=changed)
+        )
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._dragged:
+            self._dragged = None
+            self._workspace.end_gesture()
+
+    def _handle_at(self, point: QPointF) -> str | None:
+        response = self._response()
+        if response is None or not self._shows_plan:
+            return None
+        for name in ("tolerance", "reach"):
+            value = response.tolerance_ms if name == "tolerance" else response.reach_ms
+            if math.isfinite(value):
+                handle = self._handle(name)
+                if abs(point.x() - handle.x()) <= 12 and abs(point.y() - handle.y()) <= _GRAB_PX:
+                    return name
+        return None
+
+
+def with_window(response: Response, name: str, value_ms: float) -> Response:
+    """A response with another tolerance or reach; the two never cross."""
+    if name == "tolerance":
+        return replace(response, tolerance_ms=min(value_ms, response.reach_ms))
+    return replace(response, reach_ms=max(value_ms, response.tolerance_ms, 1.0))

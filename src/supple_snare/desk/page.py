@@ -1,0 +1,388 @@
+"""The page: the take laid out in rows, with a scrollbar, selection, and the gestures of each step."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
+from PyQt6.QtWidgets import QAbstractScrollArea, QSizePolicy, QToolTip
+
+from supple_snare.desk import theme
+from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout
+from supple_snare.desk.page_painter import PagePicture, base_px, paint_row
+from supple_snare.desk.workspace import Workspace, with_grid
+from supple_snare.errors import UsageError
+from supple_snare.session import edits
+from supple_snare.session.doubts import stroke_doubts
+from supple_snare.session.stages import snap_to_attack
+from supple_snare.sound.editlist import EditList
+from supple_snare.timing.grid import TEMPO_RANGE_BPM
+from supple_snare.timing.tighten import Kept
+
+_LEAST_ROW_PX = 84
+_MOST_ROW_PX = 150
+_GRAB_PX = 6
+_ROWS_SEEN = 5
+
+
+class Page(QAbstractScrollArea):
+    """The centre of the window."""
+
+    placed = pyqtSignal(float)
+    """A moment (as shown) was chosen for the playhead."""
+
+    bars_a_row_changed = pyqtSignal()
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self.bars_a_row = 4.0
+        self._layer: QPixmap | None = None
+        self._playhead_s = 0.0
+        self._following = True
+        self._drag_from: tuple[QPointF, float] | None = None
+        self._line_dragged: float | None = None
+        self.setFrameShape(self.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Page")
+        self.viewport().setMouseTracking(True)
+        self.verticalScrollBar().valueChanged.connect(self._stale)
+        for signal in (workspace.session_changed, workspace.stages_changed, workspace.cuts_changed):
+            signal.connect(self._refresh)
+        workspace.looks_changed.connect(self._refresh)
+
+    # ---- what is drawn
+
+    @property
+    def page_layout(self) -> PageLayout:
+        """The layout at the present size."""
+        height = self.viewport().height()
+        row_px = float(np.clip(height / _ROWS_SEEN, _LEAST_ROW_PX, _MOST_ROW_PX))
+        session = self._workspace.session
+        return PageLayout(session.grid, session.length_s, self.bars_a_row, float(self.viewport().width()), row_px)
+
+    def picture(self) -> PagePicture:
+        """Everything the page shows now."""
+        work = self._workspace
+        group, view = work.group, work.view
+        if group is None or view is None:
+            return PagePicture(self.page_layout)
+        analyses = {track.key: work.stages.analysis(track.recording) for track in view.tracks}
+        loop = work.looks.loop_bars
+        grid = work.session.grid
+        return PagePicture(
+            layout=self.page_layout,
+            view=view,
+            peaks={key: found.peaks for key, found in analyses.items() if found is not None},
+            edits=work.edits_of(group) if self._shows_moves else EditList.identity(),
+            tightened=work.looks.tightened and self._shows_moves,
+            doubts=stroke_doubts(view, work.cut_of(group)) if self._shows_moves else [],
+            show_hits=work.looks.step == "hits",
+            selected=work.selected,
+            range_s=work.looks.range_s,
+            loop_s=(float(grid.bar_time_s(loop[0])), float(grid.bar_time_s(loop[1] + 1))) if loop else None,
+        )
+
+    @property
+    def _shows_moves(self) -> bool:
+        return self._workspace.looks.step in ("tighten", "proof", "hand over")
+
+    def visible_bars(self) -> tuple[float, float]:
+        """First and last bar that can be seen."""
+        layout = self.page_layout
+        top = self.verticalScrollBar().value()
+        rows = layout.rows_between(top, top + self.viewport().height() - 1)
+        return layout.row_bar(rows.start), layout.row_bar(rows.stop)
+
+    def set_playhead(self, time_s: float, *, playing: bool) -> None:
+        """Move the cursor; the page follows it while playing."""
+        if time_s == self._playhead_s:
+            return
+        self._playhead_s = time_s
+        if playing and self._following:
+            self.show_time(time_s)
+        self.viewport().update()
+
+    def show_time(self, time_s: float) -> None:
+        """Scroll so that a moment's row is seen whole."""
+        layout = self.page_layout
+        top = layout.row_of(time_s) * layout.row_px
+        bar = self.verticalScrollBar()
+        if top < bar.value() or top + layout.row_px > bar.value() + self.viewport().height():
+            bar.setValue(int(top - layout.row_px))
+
+    def zoom(self, steps: int) -> None:
+        """Fewer (positive) or more bars a row; the row at the top stays."""
+        index = int(np.clip(BARS_A_ROW.index(self.bars_a_row) - steps, 0, len(BARS_A_ROW) - 1))
+        if BARS_A_ROW[index] == self.bars_a_row:
+            return
+        bar = self.visible_bars()[0]
+        self.bars_a_row = BARS_A_ROW[index]
+        self._refresh()
+        layout = self.page_layout
+        self.verticalScrollBar().setValue(int(layout.row_of(float(layout.grid.bar_time_s(bar))) * layout.row_px))
+        self.bars_a_row_changed.emit()
+
+    def _refresh(self) -> None:
+        layout = self.page_layout
+        bar = self.verticalScrollBar()
+        bar.setRange(0, max(0, int(np.ceil(layout.height_px)) - self.viewport().height()))
+        bar.setPageStep(self.viewport().height())
+        bar.setSingleStep(int(layout.row_px / 2))
+        self._stale()
+
+    def _stale(self) -> None:
+        self._layer = None
+        self.viewport().update()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._refresh()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        viewport = self.viewport()
+        if self._layer is None:
+            self._layer = self._paint_layer()
+        painter = QPainter(viewport)
+        painter.drawPixmap(0, 0, self._layer)
+        self._paint_playhead(painter)
+        painter.end()
+
+    def _paint_layer(self) -> QPixmap:
+        viewport = self.viewport()
+        ratio = viewport.devicePixelRatioF()
+        layer = QPixmap(viewport.size() * ratio)
+        layer.setDevicePixelRatio(ratio)
+        layer.fill(theme.SHEET)
+        painter = QPainter(layer)
+        work = self._workspace
+        if not work.session.tracks:
+            _paint_words(
+                painter, viewport.rect(), "Drop the recordings of one take here, or open them in Gather (Ctrl+I)."
+            )
+        else:
+            picture = self.picture()
+            top = self.verticalScrollBar().value()
+            layout = picture.layout
+            for row in layout.rows_between(top, top + viewport.height()):
+                y = row * layout.row_px - top
+                if row:
+                    painter.setPen(QPen(theme.RULE, 1))
+                    painter.drawLine(QPointF(0, y), QPointF(viewport.width(), y))
+                paint_row(painter, picture, row, y)
+            if picture.view is None:
+                _paint_words(painter, viewport.rect(), "Listening to the recordings …")
+        painter.end()
+        return layer
+
+    def _paint_playhead(self, painter: QPainter) -> None:
+        layout = self.page_layout
+        row, x = layout.place_of(self._playhead_s)
+        y = row * layout.row_px - self.verticalScrollBar().value()
+        painter.setPen(QPen(theme.INK, 1))
+        painter.drawLine(QPointF(x, y + 2), QPointF(x, y + layout.row_px - 2))
+        painter.setBrush(theme.INK)
+        painter.drawPolygon([QPointF(x - 4, y + 2), QPointF(x + 4, y + 2), QPointF(x, y + 8)])
+
+    # ---- gestures
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None and event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.zoom(1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
+        else:
+            super().wheelEvent(event)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._workspace.session.tracks:
+            return
+        point = event.position()
+        time_s = self._time_at(point)
+        self._drag_from = (point, time_s)
+        if self._workspace.looks.step == "grid":
+            self._line_dragged = self._bar_line_at(point)
+            if self._line_dragged is not None:
+                self._workspace.begin_gesture()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        point = event.position()
+        if self._line_dragged is not None:
+            self._drag_line(point)
+        elif self._drag_from is not None and (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
+            ends = sorted((self._drag_from[1], self._time_at(point)))
+            self._workspace.look(range_s=(ends[0], ends[1]))
+        else:
+            on_line = self._workspace.looks.step == "grid" and self._bar_line_at(point) is not None
+            self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if on_line else Qt.CursorShape.ArrowCursor)
+            self._explain(event)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._drag_from is None:
+            return
+        point, start_s = self._drag_from
+        self._drag_from = None
+        if self._line_dragged is not None:
+            self._line_dragged = None
+            self._workspace.end_gesture()
+        elif (event.position() - point).manhattanLength() <= _GRAB_PX:
+            stroke = self._stroke_at(point)
+            self._workspace.look(selected_s=stroke, range_s=None)
+            self.placed.emit(start_s)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._workspace.looks.step == "hits":
+            exact = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.add_hit(self._time_at(event.position()), exact=exact)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None:
+            return
+        bar = self.verticalScrollBar()
+        match event.key():
+            case Qt.Key.Key_Right:
+                self.step_stroke(1)
+            case Qt.Key.Key_Left:
+                self.step_stroke(-1)
+            case Qt.Key.Key_Down:
+                bar.setValue(bar.value() + int(self.page_layout.row_px))
+            case Qt.Key.Key_Up:
+                bar.setValue(bar.value() - int(self.page_layout.row_px))
+            case _:
+                super().keyPressEvent(event)
+
+    def step_stroke(self, steps: int) -> None:
+        """Select the next or previous stroke and show it."""
+        view = self._workspace.view
+        if view is None or not len(view.strokes):
+            return
+        selected = self._workspace.selected
+        if selected is None:
+            after = int(np.searchsorted(view.strokes.time_s, self._playhead_s))
+            index = after if steps > 0 else after - 1
+        else:
+            index = selected + steps
+        index = int(np.clip(index, 0, len(view.strokes) - 1))
+        time_s = float(view.strokes.time_s[index])
+        self._workspace.look(selected_s=time_s)
+        self.show_time(time_s)
+        self.placed.emit(time_s)
+
+    def add_hit(self, time_s: float, *, exact: bool = False) -> None:
+        """Add a hit to the first lead; it jumps to the nearest attack unless told not to."""
+        work = self._workspace
+        view = work.view
+        if view is None:
+            return
+        key = view.leads[0] if view.leads else view.tracks[0].key
+        track = work.session.track(key)
+        analysis = work.stages.analysis(track.recording)
+        if not exact and analysis is not None:
+            time_s = snap_to_attack(view.hits[key], analysis, time_s)
+        time_s = float(np.clip(time_s, 0.0, track.recording.length_s))
+        work.do(f"Add a hit to {track.name}", edits.add_hit(work.session, key, time_s))
+        work.look(selected_s=time_s)
+
+    def remove_selected_hit(self) -> None:
+        """Take the hit that times the selected stroke away."""
+        work = self._workspace
+        view, index = work.view, work.selected
+        if view is None or index is None:
+            return
+        key = view.leads[int(view.strokes.lead[index])]
+        name = work.session.track(key).name
+        work.do(f"Remove a hit of {name}", edits.remove_hit(work.session, key, float(view.strokes.time_s[index])))
+
+    def _time_at(self, point: QPointF) -> float:
+        return self.page_layout.time_at(point.x(), point.y() + self.verticalScrollBar().value())
+
+    def _stroke_at(self, point: QPointF) -> float | None:
+        """Time of the stroke whose peg stands near a point."""
+        view = self._workspace.view
+        if view is None or not len(view.strokes):
+            return None
+        layout = self.page_layout
+        where = np.where(view.offsets.placed, view.offsets.grid_s, view.strokes.time_s)
+        nearest = int(np.argmin(np.abs(where - self._time_at(point))))
+        row = int((point.y() + self.verticalScrollBar().value()) // layout.row_px)
+        near = abs(float(layout.x_in_row(row, where[nearest])) - point.x()) <= 2.5 * _GRAB_PX
+        return float(view.strokes.time_s[nearest]) if near else None
+
+    def _bar_line_at(self, point: QPointF) -> float | None:
+        """Number of the bar whose line is under a point."""
+        layout = self.page_layout
+        bar = round(float(layout.grid.bar_at(self._time_at(point))))
+        row = int((point.y() + self.verticalScrollBar().value()) // layout.row_px)
+        x = float(layout.x_in_row(row, layout.grid.bar_time_s(bar)))
+        return float(bar) if abs(x - point.x()) <= _GRAB_PX else None
+
+    def _drag_line(self, point: QPointF) -> None:
+        """Bar 1's line moves the first beat; any other line sets the tempo so that it meets the pointer."""
+        work = self._workspace
+        assert self._line_dragged is not None
+        time_s = self._time_at(point)
+        view = work.view
+        if view is not None and len(view.strokes):
+            nearest = float(view.strokes.time_s[np.argmin(np.abs(view.strokes.time_s - time_s))])
+            if abs(nearest - time_s) * self.page_layout.px_per_bar / work.session.grid.bar_s < 8.0:
+                time_s = nearest
+        grid = work.session.grid
+        bars = self._line_dragged - 1.0
+        try:
+            if bars == 0.0:
+                changed = replace(grid, first_beat_s=time_s)
+            else:
+                beats = bars * grid.meter.bar_beats
+                tempo = 60.0 * beats / (time_s - grid.first_beat_s)
+                low, high = TEMPO_RANGE_BPM
+                if not low <= tempo <= high:
+                    return
+                changed = replace(grid, tempo_bpm=tempo)
+        except (UsageError, ZeroDivisionError):
+            return
+        work.do("Drag a grid line", with_grid(work.session, changed))
+
+    def _explain(self, event: QMouseEvent) -> None:
+        """Exact numbers of the stroke under the pointer."""
+        view, time_s = self._workspace.view, self._stroke_at(event.position())
+        layout = self.page_layout
+        y = (event.position().y() + self.verticalScrollBar().value()) % layout.row_px
+        if view is None or time_s is None or abs(y - base_px(layout)) > layout.row_px * 0.4:
+            QToolTip.hideText()
+            return
+        index = int(np.argmin(np.abs(view.strokes.time_s - time_s)))
+        QToolTip.showText(event.globalPosition().toPoint(), describe_stroke(self._workspace, index), self.viewport())
+
+
+def describe_stroke(work: Workspace, index: int) -> str:
+    """A stroke in words and numbers."""
+    view = work.view
+    assert view is not None
+    lead = work.session.track(view.leads[int(view.strokes.lead[index])]).name
+    offset = float(view.offsets.offset_ms[index])
+    if not np.isfinite(offset):
+        return f"{lead}: no slot of its own, moves along with its neighbours"
+    grid = work.session.grid
+    beat = float(view.offsets.slot[index]) * grid.subdivision.slot_beats / grid.meter.unit_beats + 1.0
+    side = "early" if offset < 0 else "late"
+    move = float(view.plan.move_ms[index])
+    fate = {
+        Kept.NO: f"moves by {theme.signed(move, 1)} ms",
+        Kept.TOLERANCE: "stays: inside the tolerance",
+        Kept.REACH: "stays: past the reach",
+        Kept.HELD: "held",
+        Kept.RIDES: "moves along",
+    }[Kept(int(view.plan.kept[index]))]
+    return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:g} · {abs(offset):.1f} ms {side} · {fate}"
+
+
+def _paint_words(painter: QPainter, rect: object, words: str) -> None:
+    painter.setPen(theme.INK_SOFT)
+    painter.setFont(theme.text_font(15))
+    painter.drawText(rect, int(Qt.AlignmentFlag.AlignCenter), words)  # type: ignore[call-overload]

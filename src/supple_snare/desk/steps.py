@@ -1,0 +1,128 @@
+"""The steps of the work along the top, each with its state in a few words."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
+
+from supple_snare.desk import theme
+from supple_snare.desk.workspace import STEPS, Workspace
+from supple_snare.session.doubts import stroke_doubts
+from supple_snare.session.edits import tick_step
+
+
+class StepButton(QAbstractButton):
+    """One step: number, name, state; a tick when it is checked off."""
+
+    def __init__(self, number: int, name: str) -> None:
+        super().__init__()
+        self.setText(name)
+        self._number = number
+        self.state = ""
+        self.ticked = False
+        self.setCheckable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def sizeHint(self) -> QSize:
+        return QSize(120, 52)
+
+    def enterEvent(self, event: QEnterEvent | None) -> None:
+        self.update()
+        super().enterEvent(event)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if self.isChecked() or self.underMouse():
+            painter.fillRect(self.rect(), theme.SHEET if self.isChecked() else theme.BRASS_PALE)
+        if self.isChecked():
+            painter.fillRect(QRectF(0, self.height() - 3, self.width(), 3), theme.BRASS)
+        if self.hasFocus():
+            painter.setPen(QPen(theme.BRASS, 1, Qt.PenStyle.DotLine))
+            painter.drawRect(self.rect().adjusted(1, 1, -2, -2))
+        painter.setPen(theme.INK)
+        painter.setFont(theme.text_font(14, bold=self.isChecked()))
+        painter.drawText(QRectF(8, 7, 16, 20), Qt.AlignmentFlag.AlignLeft, str(self._number))
+        painter.drawText(QRectF(24, 7, self.width() - 26, 20), Qt.AlignmentFlag.AlignLeft, self.text())
+        if self.ticked:
+            painter.setPen(QPen(theme.BRASS, 2))
+            x = 24 + painter.fontMetrics().horizontalAdvance(self.text()) + 8
+            painter.drawPolyline([QRectF(x, 16, 0, 0).topLeft(), QRectF(x + 4, 20, 0, 0).topLeft(),
+                                  QRectF(x + 11, 10, 0, 0).topLeft()])  # fmt: skip
+        painter.setPen(theme.INK_SOFT)
+        painter.setFont(theme.text_font(12))
+        text = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 28)
+        painter.drawText(QRectF(24, 28, self.width() - 26, 18), Qt.AlignmentFlag.AlignLeft, text)
+        painter.end()
+
+
+class StepsBar(QWidget):
+    """All steps. A click opens one; a double click ticks it off."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(2)
+        self.buttons: dict[str, StepButton] = {}
+        for number, step in enumerate(STEPS, 1):
+            push = StepButton(number, step.capitalize())
+            push.setToolTip(f"{step.capitalize()} (Ctrl+{number})")
+            push.clicked.connect(lambda _checked, s=step: self.chosen.emit(s))
+            layout.addWidget(push)
+            self.buttons[step] = push
+        for signal in (
+            workspace.session_changed,
+            workspace.stages_changed,
+            workspace.looks_changed,
+            workspace.cuts_changed,
+        ):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Bring every step's state up to date."""
+        states = step_states(self._workspace)
+        for step, push in self.buttons.items():
+            push.setChecked(step == self._workspace.looks.step)
+            push.state = states[step]
+            push.ticked = step in self._workspace.session.checked
+            push.setAccessibleDescription(states[step])
+            push.update()
+
+    def tick(self, step: str) -> None:
+        """Tick a step off, or take the tick back."""
+        work = self._workspace
+        done = step not in work.session.checked
+        word = "Tick off" if done else "Untick"
+        work.do(f"{word} {step.capitalize()}", tick_step(work.session, step, done=done))
+
+
+def step_states(work: Workspace) -> dict[str, str]:
+    """What each step has come to, in a few words."""
+    session, view = work.session, work.view
+    grid = session.grid
+    states = dict.fromkeys(STEPS, "")
+    count = len(session.tracks)
+    groups = len(session.groups)
+    states["gather"] = f"{count} tracks · {groups} group{'s' if groups != 1 else ''}" if count else "no recordings yet"
+    states["grid"] = f"{grid.tempo_bpm:.4g} · {grid.meter} · {grid.subdivision}"
+    if view is None:
+        states["hits"] = "listening …" if count else ""
+        return states
+    states["hits"] = f"{len(view.strokes)} strokes"
+    placed = view.offsets.placed
+    spread = float(np.std(view.offsets.offset_ms[placed])) if placed.any() else 0.0
+    states["feel"] = f"spread {spread:.1f} ms"
+    response = view.group.response
+    states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms".replace("%", " %")
+    doubtful = sum(bool(doubts) for doubts in stroke_doubts(view, work.cut_of(view.group)))
+    states["proof"] = f"{doubtful} doubt{'s' if doubtful != 1 else ''}" if doubtful else "no doubts"
+    states["hand over"] = "ready" if len(view.strokes) else "nothing to move"
+    return states

@@ -1,0 +1,133 @@
+"""Paper and ink: the colours, type and style sheet of the window, in one place."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PyQt6.QtWidgets import QApplication
+
+PAPER = QColor("#F4EEE2")
+SHEET = QColor("#FBF8F1")
+RULE = QColor("#D9D0BC")
+RULE_STRONG = QColor("#A99668")
+INK = QColor("#2A2A32")
+INK_SOFT = QColor("#5C574B")
+BRASS = QColor("#8A6514")
+BRASS_TEXT = QColor("#7D5C10")
+BRASS_PALE = QColor("#EFE3C4")
+EARLY = QColor("#0B6F7C")
+LATE = QColor("#9A2A6C")
+WAVE_UP = QColor("#D8CFB9")
+WAVE_DOWN = QColor("#CDD3DA")
+DESK = QColor("#2A2A32")
+DESK_TEXT = QColor("#F4EEE2")
+DESK_SOFT = QColor("#B9B3A6")
+
+ON_TIME_MS = 1.5
+"""Strokes this near to the line are drawn in ink, neither early nor late."""
+
+_FAMILY = "Lato"
+
+
+def lean_colour(offset_ms: float) -> QColor:
+    """Teal for early, plum for late, ink for on time."""
+    if abs(offset_ms) <= ON_TIME_MS:
+        return INK
+    return EARLY if offset_ms < 0 else LATE
+
+
+def signed(value: float, digits: int = 0) -> str:
+    """A number with its sign, the minus a real one.
+
+    >>> signed(-3.14159, 1)
+    '−3.1'
+    """
+    return f"{value:+.{digits}f}".replace("-", "−")
+
+
+def text_font(size_px: int = 13, *, bold: bool = False) -> QFont:
+    """The text face at a size in pixels."""
+    font = QFont(_FAMILY)
+    font.setPixelSize(size_px)
+    font.setBold(bold)
+    return font
+
+
+def apply_theme(app: QApplication) -> None:
+    """Load the typeface and dress the application."""
+    for file in sorted((Path(__file__).parent / "fonts").glob("*.ttf")):
+        QFontDatabase.addApplicationFont(str(file))
+    app.setStyle("Fusion")
+    app.setFont(text_font())
+    palette = QPalette()
+    for role, colour in (
+        (QPalette.ColorRole.Window, PAPER),
+        (QPalette.ColorRole.Base, SHEET),
+        (QPalette.ColorRole.AlternateBase, PAPER),
+        (QPalette.ColorRole.Button, SHEET),
+        (QPalette.ColorRole.WindowText, INK),
+        (QPalette.ColorRole.Text, INK),
+        (QPalette.ColorRole.ButtonText, INK),
+        (QPalette.ColorRole.Highlight, BRASS),
+        (QPalette.ColorRole.HighlightedText, SHEET),
+        (QPalette.ColorRole.PlaceholderText, INK_SOFT),
+        (QPalette.ColorRole.ToolTipBase, SHEET),
+        (QPalette.ColorRole.ToolTipText, INK),
+    ):
+        palette.setColor(role, colour)
+    app.setPalette(palette)
+    app.setStyleSheet(_STYLE)
+
+
+_STYLE = f"""
+QWidget {{ font-family: {_FAMILY}; font-size: 13px; color: {INK.name()}; }}
+QToolTip {{ background: {SHEET.name()}; color: {INK.name()}; border: 1px solid {RULE_STRONG.name()}; padding: 4px; }}
+QMainWindow, QDialog {{ background: {PAPER.name()}; }}
+#sheet {{ background: {SHEET.name()}; border: 1px solid {RULE.name()}; border-radius: 6px; }}
+QLabel#title {{ font-size: 17px; font-weight: bold; }}
+QLabel#soft, QLabel#warning {{ font-size: 12px; color: {INK_SOFT.name()}; }}
+QLabel#warning {{ color: #8C2F1B; }}
+QLabel#head {{ font-weight: bold; }}
+QPushButton, QToolButton#plain {{
+    background: {SHEET.name()}; border: 1px solid {RULE_STRONG.name()}; border-radius: 5px;
+    padding: 4px 11px; min-height: 20px;
+}}
+QPushButton:hover, QToolButton#plain:hover {{ background: {BRASS_PALE.name()}; }}
+QPushButton:pressed, QPushButton:checked {{ background: {BRASS.name()}; color: {SHEET.name()}; }}
+QPushButton:disabled {{ color: #8F897A; border-color: {RULE.name()}; background: {PAPER.name()}; }}
+QPushButton#primary {{ background: {BRASS.name()}; color: {SHEET.name()}; border-color: {BRASS.name()}; font-weight: bold; }}
+QPushButton#primary:hover {{ background: {BRASS_TEXT.name()}; }}
+QPushButton#primary:disabled {{ background: {RULE.name()}; border-color: {RULE.name()}; color: {INK_SOFT.name()}; }}
+QPushButton:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus {{
+    border: 2px solid {BRASS.name()};
+}}
+QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit {{
+    background: white; border: 1px solid {RULE_STRONG.name()}; border-radius: 4px; padding: 2px 5px; min-height: 22px;
+    selection-background-color: {BRASS.name()};
+}}
+QComboBox QAbstractItemView {{ background: white; selection-background-color: {BRASS_PALE.name()};
+    selection-color: {INK.name()}; }}
+QSlider {{ min-height: 28px; }}
+QSlider::groove:horizontal {{ height: 4px; background: {RULE.name()}; border-radius: 2px; }}
+QSlider::sub-page:horizontal {{ background: {BRASS.name()}; border-radius: 2px; }}
+QSlider::handle:horizontal {{ background: {BRASS.name()}; border: 2px solid {SHEET.name()}; width: 14px; height: 14px;
+    margin: -7px 0; border-radius: 9px; }}
+QSlider::handle:horizontal:focus {{ border-color: {INK.name()}; }}
+QScrollBar:vertical {{ background: {PAPER.name()}; width: 14px; }}
+QScrollBar::handle:vertical {{ background: {RULE_STRONG.name()}; border-radius: 4px; min-height: 30px; margin: 2px 3px; }}
+QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
+QScrollArea {{ border: none; background: transparent; }}
+QMenu {{ background: {SHEET.name()}; border: 1px solid {RULE_STRONG.name()}; padding: 4px; }}
+QMenu::item {{ padding: 5px 22px; }}
+QMenu::item:selected {{ background: {BRASS_PALE.name()}; }}
+QMenu::item:disabled {{ color: #8F897A; }}
+QMenu::separator {{ height: 1px; background: {RULE.name()}; margin: 4px 8px; }}
+QProgressBar {{ border: 1px solid {RULE_STRONG.name()}; border-radius: 4px; background: white; text-align: center;
+    min-height: 18px; }}
+QProgressBar::chunk {{ background: {BRASS_PALE.name()}; }}
+QListWidget {{ background: {SHEET.name()}; border: 1px solid {RULE.name()}; border-radius: 4px; }}
+QListWidget::item {{ padding: 4px; }}
+QListWidget::item:selected {{ background: {BRASS_PALE.name()}; color: {INK.name()}; }}
+QCheckBox {{ min-height: 26px; }}
+"""

@@ -1,0 +1,469 @@
+"""The window: steps above, cast on the left, page and lean chart in the middle, card on the right, transport below."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtCore import QByteArray, QSettings, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QScrollArea,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from supple_snare.desk.cards.base import Card
+from supple_snare.desk.cards.gather import GatherCard
+from supple_snare.desk.cards.grid import GridCard
+from supple_snare.desk.cards.handover import HandOverCard
+from supple_snare.desk.cards.hits import HitsCard
+from supple_snare.desk.cards.summaries import FeelCard, ProofCard
+from supple_snare.desk.cards.tighten import TightenCard, hold_selection, release_selection
+from supple_snare.desk.cast import Cast
+from supple_snare.desk.controls import button, sheet, soft
+from supple_snare.desk.lean_chart import LeanChart
+from supple_snare.desk.page import Page
+from supple_snare.desk.player import Player, Programme
+from supple_snare.desk.steps import StepsBar
+from supple_snare.desk.transport import Transport
+from supple_snare.desk.workspace import STEPS, Workspace
+from supple_snare.session.document import Session
+from supple_snare.sound.editlist import EditList
+from supple_snare.sound.mixing import Click, MixTrack
+from supple_snare.timing.units import db_to_amplitude
+
+_CARDS: dict[str, type[Card]] = {
+    "gather": GatherCard,
+    "grid": GridCard,
+    "hits": HitsCard,
+    "feel": FeelCard,
+    "tighten": TightenCard,
+    "proof": ProofCard,
+    "hand over": HandOverCard,
+}
+
+
+class Window(QMainWindow):
+    """The main window."""
+
+    def __init__(self, workspace: Workspace | None = None, player: Player | None = None) -> None:
+        super().__init__()
+        self.work = workspace or Workspace()
+        self.player = player or Player()
+        self.setAcceptDrops(True)
+        self.resize(1280, 800)
+        self.setMinimumSize(1000, 640)
+        self._build()
+        self._build_actions()
+        work, player = self.work, self.player
+        self.page.placed.connect(self.player.seek)
+        self.chart.placed.connect(self._go_to)
+        self.page.verticalScrollBar().valueChanged.connect(self._bracket)
+        self.page.bars_a_row_changed.connect(self._bracket)
+        player.position_changed.connect(self._show_position)
+        player.failed.connect(work.tell_problem)
+        work.told.connect(self._show_message)
+        work.jobs.running_changed.connect(self._show_jobs)
+        for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
+            signal.connect(self._update_programme)
+        for signal in (work.session_changed, work.saved_changed, work.looks_changed):
+            signal.connect(self._show_state)
+        work.stages_changed.connect(self._bracket)
+        self._show_state()
+        self._show_jobs()
+        self._restore()
+
+    # ---- building
+
+    def _build(self) -> None:
+        work = self.work
+        self.steps = StepsBar(work)
+        self.steps.chosen.connect(lambda step: work.look(step=step))
+        self.cast = Cast(work)
+        self.page = Page(work)
+        self.chart = LeanChart(work)
+        self.transport = Transport(work, self.player)
+        self.cards: dict[str, Card] = {}
+        self._stack = QStackedWidget()
+        for step, kind in _CARDS.items():
+            self.cards[step] = kind(work)
+            area = QScrollArea()
+            area.setWidgetResizable(True)
+            area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+            area.setWidget(self.cards[step])
+            self._stack.addWidget(area)
+        page_sheet, page_column = sheet(margins=4)
+        page_column.addWidget(self._page_head())
+        page_column.addWidget(self.page, 1)
+        chart_sheet, chart_column = sheet(margins=2)
+        chart_column.addWidget(self.chart)
+        card_sheet, card_column = sheet(margins=1)
+        card_column.addWidget(self._stack)
+        card_sheet.setFixedWidth(306)
+        middle = QVBoxLayout()
+        middle.setSpacing(8)
+        middle.addWidget(page_sheet, 1)
+        middle.addWidget(chart_sheet)
+        body = QHBoxLayout()
+        body.setContentsMargins(0, 8, 10, 8)
+        body.setSpacing(8)
+        body.addWidget(self.cast)
+        body.addLayout(middle, 1)
+        body.addWidget(card_sheet)
+        root = QWidget()
+        column = QVBoxLayout(root)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self._top())
+        column.addWidget(self._message_bar())
+        column.addLayout(body, 1)
+        column.addWidget(self.transport)
+        self.setCentralWidget(root)
+
+    def _top(self) -> QWidget:
+        top = QFrame()
+        row = QHBoxLayout(top)
+        row.setContentsMargins(12, 0, 10, 0)
+        row.setSpacing(4)
+        self._menu_button = QToolButton()
+        self._menu_button.setObjectName("plain")
+        self._menu_button.setText("Session")
+        self._menu_button.setToolTip("New, open, save, edit, keys (F10)")
+        self._menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._name = QLabel()
+        self._name.setObjectName("head")
+        self._state = soft()
+        names = QVBoxLayout()
+        names.setContentsMargins(0, 8, 0, 6)
+        names.setSpacing(1)
+        names.addWidget(self._name)
+        names.addWidget(self._state)
+        label = QWidget()
+        label.setLayout(names)
+        label.setFixedWidth(128)
+        row.addWidget(self._menu_button)
+        row.addWidget(label)
+        row.addWidget(self.steps, 1)
+        return top
+
+    def _page_head(self) -> QWidget:
+        head = QWidget()
+        row = QHBoxLayout(head)
+        row.setContentsMargins(8, 2, 6, 0)
+        self._legend = soft()
+        row.addWidget(self._legend)
+        row.addStretch(1)
+        self._zoom_words = soft()
+        row.addWidget(self._zoom_words)
+        for text, hint, steps in (("−", "More bars a row (Ctrl+−)", -1), ("+", "Fewer bars a row (Ctrl++)", 1)):
+            push = button(text, hint)
+            push.setAccessibleName(hint)
+            push.setFixedSize(30, 28)
+            push.setStyleSheet("padding: 0;")
+            push.clicked.connect(lambda _on, s=steps: self.page.zoom(s))
+            row.addWidget(push)
+        return head
+
+    def _message_bar(self) -> QWidget:
+        self._message = QFrame()
+        self._message.setStyleSheet("QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }")
+        row = QHBoxLayout(self._message)
+        row.setContentsMargins(14, 6, 10, 6)
+        self._message_words = QLabel()
+        self._message_words.setWordWrap(True)
+        self._message_words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(self._message_words, 1)
+        close = button("Close", "Close this message (Esc)")
+        close.clicked.connect(self._message.hide)
+        row.addWidget(close)
+        self._message.hide()
+        return self._message
+
+    def _build_actions(self) -> None:
+        work, page = self.work, self.page
+        menu = QMenu(self)
+        self._menu_button.setMenu(menu)
+
+        def act(text: str, slot: object, *keys: str, into: QMenu | None = menu) -> QAction:
+            action = QAction(text, self)
+            action.setShortcuts([QKeySequence(key) for key in keys])
+            action.triggered.connect(slot)
+            self.addAction(action)
+            if into is not None:
+                into.addAction(action)
+            return action
+
+        act("New session", self._new, "Ctrl+N")
+        act("Open a session …", self._open, "Ctrl+O")
+        act("Open the demo", self._open_demo)
+        act("Save", self.save, "Ctrl+S")
+        act("Save in another folder …", self._save_as, "Ctrl+Shift+S")
+        menu.addSeparator()
+        act("Add recordings …", self._add_files, "Ctrl+I")
+        menu.addSeparator()
+        self._undo = act("Undo", work.undo, "Ctrl+Z")
+        self._redo = act("Redo", work.redo, "Ctrl+Shift+Z", "Ctrl+Y")
+        act("Hold the selection", lambda: hold_selection(work), "H")
+        act("Release the selection", lambda: release_selection(work), "Shift+H")
+        act("Remove the selected hit", self._remove_hit, "Delete", "Backspace")
+        act("Loop the selection", self._loop_selection, "Shift+L")
+        act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
+        menu.addSeparator()
+        act("Keys and legend", self._show_keys, "F1")
+        act("Quit", self.close, "Ctrl+Q")
+        act("Play or stop", self.transport.toggle_play, "Space", into=None)
+        act("Other version", lambda: work.look(tightened=not work.looks.tightened), "A", into=None)
+        act("Click", lambda: work.look(clicking=not work.looks.clicking), "C", into=None)
+        act("Loop", self.transport.loop.toggle, "L", into=None)
+        act("To the start", lambda: self._go_to(0.0), "Home", into=None)
+        act("Next stroke", lambda: page.step_stroke(1), "N", into=None)
+        act("Previous stroke", lambda: page.step_stroke(-1), "P", into=None)
+        act("Tap the tempo", self._tap, "T", into=None)
+        act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=", into=None)
+        act("More bars a row", lambda: page.zoom(-1), "Ctrl+-", into=None)
+        act("Close the message", self._message.hide, "Escape", into=None)
+        act("Menu", self._menu_button.showMenu, "F10", into=None)
+        for number, step in enumerate(STEPS, 1):
+            act(step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}", into=None)
+
+    # ---- session
+
+    def open_paths(self, paths: list[Path]) -> None:
+        """A session folder, or recordings as a new session."""
+        folders = [path for path in paths if path.is_dir() or path.name.endswith(".json")]
+        if folders:
+            self.work.open_folder(folders[0])
+            return
+        name = paths[0].resolve().parent.name if paths else "New session"
+        self.work.open(Session(name=name), None)
+        self.work.add_files(paths, group_name="Group 1")
+
+    def _new(self) -> None:
+        if self._may_leave():
+            self.work.open(Session(), None)
+            self.work.look(step="gather")
+
+    def _open(self) -> None:
+        if self._may_leave():
+            folder = QFileDialog.getExistingDirectory(self, "Open a session folder")
+            if folder:
+                self.work.open_folder(Path(folder))
+
+    def _open_demo(self) -> None:
+        if self._may_leave():
+            from supple_snare.demo.session import demo_session  # noqa: PLC0415 - only read when wanted
+
+            self.work.open(demo_session(), None)
+
+    def save(self) -> bool:
+        """Save; ask for a folder the first time."""
+        if self.work.folder is None:
+            return self._save_as()
+        self.work.save()
+        return self.work.is_saved
+
+    def _save_as(self) -> bool:
+        folder = QFileDialog.getExistingDirectory(self, "An empty folder for the session")
+        if not folder:
+            return False
+        target = Path(folder)
+        if any(target.iterdir()) and not (target / "session.json").exists():
+            target = target / (self.work.session.name or "session")
+        return self.work.save_as(target)
+
+    def _may_leave(self) -> bool:
+        """Whether the present session may be left: saved, unchanged, or given up."""
+        work = self.work
+        if work.folder is not None or not work.history.past:
+            return True
+        box = QMessageBox(
+            QMessageBox.Icon.Question, "Keep this session?", "This session was never saved. Keep it?", parent=self
+        )
+        keep = box.addButton("Save it …", QMessageBox.ButtonRole.AcceptRole)
+        drop = box.addButton("Give it up", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        if box.clickedButton() is keep:
+            return self.save()
+        return box.clickedButton() is drop
+
+    def _add_files(self) -> None:
+        self.work.look(step="gather")
+        card = self.cards["gather"]
+        assert isinstance(card, GatherCard)
+        card.choose_files()
+
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if event is not None and data is not None and data.hasUrls():
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        data = event.mimeData() if event is not None else None
+        if data is None:
+            return
+        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        if any(path.is_dir() for path in paths):
+            if self._may_leave():
+                self.open_paths(paths)
+            return
+        card = self.cards["gather"]
+        assert isinstance(card, GatherCard)
+        self.work.add_files(paths, group_name=card.target_group())
+
+    # ---- sound
+
+    def _update_programme(self) -> None:
+        """Tell the player what is to be heard."""
+        work = self.work
+        session, looks = work.session, work.looks
+        soloed = any(track.soloed for track in session.tracks)
+        tracks = []
+        for group in session.groups:
+            edits = work.edits_of(group)
+            for track in session.tracks_of(group):
+                heard = track.soloed if soloed else not track.muted
+                tracks.append(MixTrack(track.recording, edits, db_to_amplitude(track.level_db) if heard else 0.0))
+        rate, grid = session.rate_hz, session.grid
+        loop = None
+        if looks.looping and looks.loop_bars is not None:
+            first, last = looks.loop_bars
+            loop = (round(float(grid.bar_time_s(first)) * rate), round(float(grid.bar_time_s(last + 1)) * rate))
+        self.player.set_programme(
+            Programme(
+                tracks=tuple(tracks),
+                rate_hz=rate,
+                frames=max((track.recording.frames for track in session.tracks), default=0),
+                click=Click(grid, looks.click_db) if looks.clicking else None,
+                lead_edits=work.edits_of(work.group) if work.group else EditList.identity(),
+                tightened=looks.tightened,
+                loop=loop,
+            )
+        )
+
+    def _show_position(self, time_s: float) -> None:
+        self.page.set_playhead(time_s, playing=self.player.is_playing)
+
+    def _go_to(self, time_s: float) -> None:
+        self.player.seek(time_s)
+        self.page.show_time(time_s)
+
+    def _loop_selection(self) -> None:
+        span = self.work.looks.range_s
+        if span is None:
+            self.work.tell("Drag over a range on the page first.")
+            return
+        first, last = (int(float(self.work.session.grid.bar_at(time)) // 1) for time in span)
+        self.work.look(loop_bars=(first, last), looping=True)
+
+    # ---- the rest
+
+    def _remove_hit(self) -> None:
+        if self.work.looks.step == "hits":
+            self.page.remove_selected_hit()
+        elif self.work.selected is not None:
+            self.work.tell("Hits are removed in the Hits step (Ctrl+3); H holds a stroke as played.")
+
+    def _tap(self) -> None:
+        card = self.cards["grid"]
+        assert isinstance(card, GridCard)
+        if self.work.looks.step == "grid":
+            card.tap()
+
+    def _bracket(self) -> None:
+        self.chart.set_visible_bars(self.page.visible_bars())
+        bars = self.page.bars_a_row
+        self._zoom_words.setText(f"{bars:g} bar{'s' if bars != 1 else ''} a row")
+
+    def _show_state(self) -> None:
+        work = self.work
+        self._name.setText(self.fontMetrics().elidedText(work.session.name, Qt.TextElideMode.ElideRight, 124))
+        if work.is_saved:
+            state = "saved" if work.folder else "empty"
+        else:
+            state = "saving …" if work.folder else "not saved yet"
+        self._state.setText(state)
+        self.setWindowTitle(f"{work.session.name} — Supple Snare")
+        history = work.history
+        self._undo.setEnabled(bool(history.past))
+        self._redo.setEnabled(bool(history.future))
+        self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")
+        self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
+        self._stack.setCurrentIndex(STEPS.index(work.looks.step))
+        legend = (
+            "Pegs lean left for early, right for late: 10 ms = 15°, square head = farther. Upright in ink: on time."
+        )
+        if work.looks.step == "hits":
+            legend = (
+                "● played  ○ bleed  ⁄ grace  | in a roll. Double-click adds a hit, Delete removes the selected one."
+            )
+        elif work.looks.step == "grid":
+            legend = "Drag the line of bar 1 to move the first beat, a later bar line to set the tempo."
+        self._legend.setText(legend)
+
+    def _show_jobs(self) -> None:
+        self._bracket()
+        jobs = self.work.jobs.jobs
+        if not jobs:
+            self._state.setToolTip("")
+            self._show_state()
+            return
+        more = f" (+{len(jobs) - 1})" if len(jobs) > 1 else ""
+        self._state.setText(
+            self._state.fontMetrics().elidedText(jobs[0].label + more, Qt.TextElideMode.ElideRight, 126)
+        )
+        self._state.setToolTip("\n".join(job.label for job in jobs))
+
+    def _show_message(self, text: str, problem: bool) -> None:
+        self._message.setStyleSheet(
+            "QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }"
+            if problem
+            else "QFrame { background: #EFE3C4; } QLabel { color: #2A2A32; }"
+        )
+        self._message_words.setText(text)
+        self._message.show()
+
+    def _show_keys(self) -> None:
+        QMessageBox.information(self, "Keys and legend", _KEYS)
+
+    def _restore(self) -> None:
+        settings = QSettings()
+        geometry = settings.value("window/geometry")
+        if isinstance(geometry, QByteArray):
+            self.restoreGeometry(geometry)
+        bars = settings.value("page/bars_a_row")
+        if bars is not None:
+            self.page.bars_a_row = min((0.5, 1.0, 2.0, 4.0, 8.0, 16.0), key=lambda b: abs(b - float(bars)))
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        if event is not None and not self._may_leave():
+            event.ignore()
+            return
+        settings = QSettings()
+        settings.setValue("window/geometry", self.saveGeometry())
+        settings.setValue("page/bars_a_row", self.page.bars_a_row)
+        self.player.close()
+        self.work.close()
+        super().closeEvent(event)
+
+
+_KEYS = """Space — play or stop          A — as played / tightened
+C — click          L — loop          Shift+L — loop the selection
+N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
+H — hold the selection as played          Shift+H — release it
+Ctrl+1 … Ctrl+7 — the steps          Ctrl+T — tick the step off
+Ctrl++ / Ctrl+− or Ctrl+wheel — fewer, more bars a row
+Ctrl+Z / Ctrl+Shift+Z — undo, redo          Ctrl+S — save
+
+Each peg is one stroke, standing at its slot. It leans left for early, right for late, 15 degrees for 10 ms; \
+a square head leans farther than can be drawn. Pegs of the first lead stand above the line, all others below. \
+A flag above a stroke is a doubt; a square foot is a held stroke; the little ticks are the other leads' hits."""
