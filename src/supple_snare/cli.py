@@ -84,7 +84,7 @@ def _open_window(words: list[str]) -> int:
     options = parser.parse_args(words)
     if options.demo and options.paths:
         parser.error("--demo opens a session of its own; leave the other files out.")
-    from supple_snare.desk.app import run_window  # noqa: PLC0415 - the command line must not load Qt
+    from supple_snare.desk.app import run_window
 
     return run_window(options.paths, demo=options.demo)
 
@@ -103,12 +103,12 @@ def _command_parser() -> argparse.ArgumentParser:
     parser = _Parser(prog="supple-snare")
     commands = parser.add_subparsers(required=True)
 
-    files = argparse.ArgumentParser(add_help=False)
+    files = _Parser(add_help=False)
     files.add_argument("files", nargs="+", type=Path, metavar="FILE", help="recordings of one group")
     files.add_argument("--leads", metavar="A,B", help="files that decide the timing, the first one wins")
     files.add_argument("--json", action="store_true", help="print the result as JSON")
 
-    timing = argparse.ArgumentParser(add_help=False)
+    timing = _Parser(add_help=False)
     timing.add_argument("--tempo", type=_number, required=True, metavar="BPM", help="quarter notes a minute")
     timing.add_argument(
         "--first-beat", type=_number, required=True, metavar="SECONDS", help="where bar 1 begins in the files"

@@ -47,8 +47,8 @@ def snare(rng: np.random.Generator, force: float) -> FloatArray:
     skin = _modes(
         rng,
         188.0 * rng.uniform(0.995, 1.005) * _MEMBRANE,
-        0.11 / (1.0 + 0.5 * np.arange(12)),
-        1.0 / (1.0 + (1.3 - force) * np.arange(12)),
+        0.11 / (1.0 + 0.5 * np.arange(12.0)),
+        1.0 / (1.0 + (1.3 - force) * np.arange(12.0)),
         0.5,
     )
     wires = _noise(rng, 1400, 3000 + 9000 * force, rng.uniform(0.07, 0.09), 0.5)
@@ -62,7 +62,7 @@ def bass_drum(rng: np.random.Generator, force: float) -> FloatArray:
     time = _time(0.8)
     fall = 54.0 * time + 1.1 * force * (1.0 - np.exp(-time / 0.03))
     deep = np.sin(2 * np.pi * fall + rng.uniform(-0.2, 0.2)) * np.exp(-time / 0.24)
-    skin = _modes(rng, 92.0 * _MEMBRANE[:8], 0.09 / (1.0 + np.arange(8)), 0.5 / (1.0 + np.arange(8)), 0.8)
+    skin = _modes(rng, 92.0 * _MEMBRANE[:8], 0.09 / (1.0 + np.arange(8.0)), 0.5 / (1.0 + np.arange(8.0)), 0.8)
     felt = _noise(rng, 200, 1800 + 2500 * force, 0.006, 0.8)
     return _attack(0.8 * deep + 0.35 * skin + 0.5 * felt, 0.0018) * force
 

@@ -160,7 +160,7 @@ def _washboard(rng: np.random.Generator) -> list[Note]:
     notes = []
     for bar in range(1, BARS + 1):
         for beat in np.arange(0.0, 4.0, 0.5):
-            if bar == 8 and beat >= 2.0:
+            if (bar == 8 and beat >= 2.0) or (bar, beat) == LATE_STROKE:
                 continue
             notes.append(_struck(rng, "washboard", bar, float(beat), 0.7 if beat % 1 else 0.5))
         if bar % 2:

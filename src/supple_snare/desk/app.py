@@ -30,12 +30,13 @@ def run_window(paths: list[Path], *, demo: bool = False) -> int:
     sys.excepthook = _Faults(window)
     # Ctrl+C in the terminal closes the window; the timer lets Python see the signal while Qt waits.
     signal.signal(signal.SIGINT, lambda *_: window.close())
-    alive = QTimer(interval=400)
+    alive = QTimer()
+    alive.setInterval(400)
     alive.timeout.connect(lambda: None)
     alive.start()
     window.show()
     if demo:
-        from supple_snare.demo.session import demo_session  # noqa: PLC0415 - only read when wanted
+        from supple_snare.demo.session import demo_session
 
         window.work.open(demo_session(), None)
         window.work.look(step="tighten")

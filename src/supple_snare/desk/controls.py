@@ -3,7 +3,47 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QDoubleSpinBox, QFrame, QHBoxLayout, QLabel, QPushButton, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtGui import QValidator
+from PyQt6.QtWidgets import (
+    QDoubleSpinBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSlider,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+
+class WholeBox(QSpinBox):
+    """A whole number typed or turned with the wheel, with a real minus sign."""
+
+    def __init__(self, low: int, high: int, hint: str, *, unit: str = "") -> None:
+        super().__init__()
+        self.setRange(low, high)
+        self.setSuffix(unit)
+        self.setToolTip(hint)
+        self.setAccessibleName(hint)
+        self.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        self.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.setKeyboardTracking(False)
+
+    def textFromValue(self, value: int) -> str:
+        return str(value).replace("-", "−")
+
+    def valueFromText(self, text: str | None) -> int:
+        return int((text or "0").removesuffix(self.suffix()).replace("−", "-").strip() or 0)
+
+    def validate(self, text: str | None, position: int) -> tuple[QValidator.State, str, int]:
+        typed = (text or "").removesuffix(self.suffix()).strip()
+        if typed in ("", "-", "−"):
+            return QValidator.State.Intermediate, text or "", position
+        if not typed.replace("−", "-").removeprefix("-").isdigit():
+            return QValidator.State.Invalid, text or "", position
+        inside = self.minimum() <= self.valueFromText(text) <= self.maximum()
+        return (QValidator.State.Acceptable if inside else QValidator.State.Intermediate), text or "", position
 
 
 class NumberSlider(QWidget):
@@ -26,7 +66,8 @@ class NumberSlider(QWidget):
         self._box.setSingleStep(step)
         self._box.setDecimals(digits)
         self._box.setSuffix(unit)
-        self._box.setFixedWidth(82)
+        self._box.setFixedWidth(76)
+        self._box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self._box.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._box.setAccessibleName(name)
         self._box.setKeyboardTracking(False)
@@ -36,6 +77,7 @@ class NumberSlider(QWidget):
         label.setObjectName("head")
         row = QHBoxLayout()
         row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(7)
         row.addWidget(label)
         if hint:
             row.addWidget(soft(hint))

@@ -195,12 +195,14 @@ class LeanChart(QWidget):
             y = self._y(float(value))
             painter.setPen(QPen(theme.RULE if value else theme.INK_SOFT, 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
+            if abs(value) > 0.9 * span:
+                continue  # the outermost numbers would touch the heading and the bar axis
             painter.setPen(theme.INK_SOFT)
             text = theme.signed(float(value)) if value else "0 ms"
             painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, text)
         first, last = self._bar_range()
         every = next(step for step in (1, 2, 4, 8, 16, 32, 64) if (last - first) / step <= 24 or step == 64)
-        for bar in range(int(math.ceil(first)), int(last) + 1):
+        for bar in range(math.ceil(first), int(last) + 1):
             if (bar - 1) % every == 0:
                 x = float(self._x(self._workspace.session.grid.bar_time_s(bar)))
                 painter.setPen(QPen(theme.RULE, 1))
@@ -229,7 +231,7 @@ class LeanChart(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
             if abs(played) > self._span_ms():  # beyond the chart: an arrow at its edge
                 up = -1.0 if played > 0 else 1.0
-                painter.drawPolyline([at + QPointF(-3, -4 * up), at, at + QPointF(3, -4 * up)])
+                painter.drawPolyline(QPolygonF([at + QPointF(-3, -4 * up), at, at + QPointF(3, -4 * up)]))
             else:
                 painter.drawEllipse(at, 2.8, 2.8)
             if self._shows_plan:
@@ -248,7 +250,8 @@ class LeanChart(QWidget):
         left, right = max(left, plot.left()), min(right, plot.right())
         painter.setPen(QPen(theme.BRASS, 2))
         y = plot.bottom() + 1
-        painter.drawPolyline([QPointF(left, y - 5), QPointF(left, y), QPointF(right, y), QPointF(right, y - 5)])
+        corners = [QPointF(left, y - 5), QPointF(left, y), QPointF(right, y), QPointF(right, y - 5)]
+        painter.drawPolyline(QPolygonF(corners))
 
     # ---- gestures
 

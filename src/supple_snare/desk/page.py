@@ -5,9 +5,19 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent, QWheelEvent
-from PyQt6.QtWidgets import QAbstractScrollArea, QSizePolicy, QToolTip
+from PyQt6.QtCore import QPointF, QRect, Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout
@@ -34,10 +44,12 @@ class Page(QAbstractScrollArea):
     """A moment (as shown) was chosen for the playhead."""
 
     bars_a_row_changed = pyqtSignal()
+    scrolled = pyqtSignal()
 
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._workspace = workspace
+        self._canvas, self._bar = _parts_of(self)
         self.bars_a_row = 4.0
         self._layer: QPixmap | None = None
         self._playhead_s = 0.0
@@ -50,8 +62,9 @@ class Page(QAbstractScrollArea):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Page")
-        self.viewport().setMouseTracking(True)
-        self.verticalScrollBar().valueChanged.connect(self._stale)
+        self._canvas.setMouseTracking(True)
+        self._bar.valueChanged.connect(self._stale)
+        self._bar.valueChanged.connect(lambda _value: self.scrolled.emit())
         for signal in (workspace.session_changed, workspace.stages_changed, workspace.cuts_changed):
             signal.connect(self._refresh)
         workspace.looks_changed.connect(self._refresh)
@@ -61,10 +74,10 @@ class Page(QAbstractScrollArea):
     @property
     def page_layout(self) -> PageLayout:
         """The layout at the present size."""
-        height = self.viewport().height()
+        height = self._canvas.height()
         row_px = float(np.clip(height / _ROWS_SEEN, _LEAST_ROW_PX, _MOST_ROW_PX))
         session = self._workspace.session
-        return PageLayout(session.grid, session.length_s, self.bars_a_row, float(self.viewport().width()), row_px)
+        return PageLayout(session.grid, session.length_s, self.bars_a_row, float(self._canvas.width()), row_px)
 
     def picture(self) -> PagePicture:
         """Everything the page shows now."""
@@ -82,6 +95,7 @@ class Page(QAbstractScrollArea):
             edits=work.edits_of(group) if self._shows_moves else EditList.identity(),
             tightened=work.looks.tightened and self._shows_moves,
             doubts=stroke_doubts(view, work.cut_of(group)) if self._shows_moves else [],
+            show_moves=self._shows_moves,
             show_hits=work.looks.step == "hits",
             selected=work.selected,
             range_s=work.looks.range_s,
@@ -95,8 +109,8 @@ class Page(QAbstractScrollArea):
     def visible_bars(self) -> tuple[float, float]:
         """First and last bar that can be seen."""
         layout = self.page_layout
-        top = self.verticalScrollBar().value()
-        rows = layout.rows_between(top, top + self.viewport().height() - 1)
+        top = self._bar.value()
+        rows = layout.rows_between(top, top + self._canvas.height() - 1)
         return layout.row_bar(rows.start), layout.row_bar(rows.stop)
 
     def set_playhead(self, time_s: float, *, playing: bool) -> None:
@@ -106,14 +120,14 @@ class Page(QAbstractScrollArea):
         self._playhead_s = time_s
         if playing and self._following:
             self.show_time(time_s)
-        self.viewport().update()
+        self._canvas.update()
 
     def show_time(self, time_s: float) -> None:
         """Scroll so that a moment's row is seen whole."""
         layout = self.page_layout
         top = layout.row_of(time_s) * layout.row_px
-        bar = self.verticalScrollBar()
-        if top < bar.value() or top + layout.row_px > bar.value() + self.viewport().height():
+        bar = self._bar
+        if top < bar.value() or top + layout.row_px > bar.value() + self._canvas.height():
             bar.setValue(int(top - layout.row_px))
 
     def zoom(self, steps: int) -> None:
@@ -125,27 +139,27 @@ class Page(QAbstractScrollArea):
         self.bars_a_row = BARS_A_ROW[index]
         self._refresh()
         layout = self.page_layout
-        self.verticalScrollBar().setValue(int(layout.row_of(float(layout.grid.bar_time_s(bar))) * layout.row_px))
+        self._bar.setValue(int(layout.row_of(float(layout.grid.bar_time_s(bar))) * layout.row_px))
         self.bars_a_row_changed.emit()
 
     def _refresh(self) -> None:
         layout = self.page_layout
-        bar = self.verticalScrollBar()
-        bar.setRange(0, max(0, int(np.ceil(layout.height_px)) - self.viewport().height()))
-        bar.setPageStep(self.viewport().height())
+        bar = self._bar
+        bar.setRange(0, max(0, int(np.ceil(layout.height_px)) - self._canvas.height()))
+        bar.setPageStep(self._canvas.height())
         bar.setSingleStep(int(layout.row_px / 2))
         self._stale()
 
     def _stale(self) -> None:
         self._layer = None
-        self.viewport().update()
+        self._canvas.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         super().resizeEvent(event)
         self._refresh()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
-        viewport = self.viewport()
+        viewport = self._canvas
         if self._layer is None:
             self._layer = self._paint_layer()
         painter = QPainter(viewport)
@@ -154,7 +168,7 @@ class Page(QAbstractScrollArea):
         painter.end()
 
     def _paint_layer(self) -> QPixmap:
-        viewport = self.viewport()
+        viewport = self._canvas
         ratio = viewport.devicePixelRatioF()
         layer = QPixmap(viewport.size() * ratio)
         layer.setDevicePixelRatio(ratio)
@@ -167,7 +181,7 @@ class Page(QAbstractScrollArea):
             )
         else:
             picture = self.picture()
-            top = self.verticalScrollBar().value()
+            top = self._bar.value()
             layout = picture.layout
             for row in layout.rows_between(top, top + viewport.height()):
                 y = row * layout.row_px - top
@@ -183,11 +197,11 @@ class Page(QAbstractScrollArea):
     def _paint_playhead(self, painter: QPainter) -> None:
         layout = self.page_layout
         row, x = layout.place_of(self._playhead_s)
-        y = row * layout.row_px - self.verticalScrollBar().value()
+        y = row * layout.row_px - self._bar.value()
         painter.setPen(QPen(theme.INK, 1))
         painter.drawLine(QPointF(x, y + 2), QPointF(x, y + layout.row_px - 2))
         painter.setBrush(theme.INK)
-        painter.drawPolygon([QPointF(x - 4, y + 2), QPointF(x + 4, y + 2), QPointF(x, y + 8)])
+        painter.drawPolygon(QPolygonF([QPointF(x - 4, y + 2), QPointF(x + 4, y + 2), QPointF(x, y + 8)]))
 
     # ---- gestures
 
@@ -220,7 +234,7 @@ class Page(QAbstractScrollArea):
             self._workspace.look(range_s=(ends[0], ends[1]))
         else:
             on_line = self._workspace.looks.step == "grid" and self._bar_line_at(point) is not None
-            self.viewport().setCursor(Qt.CursorShape.SizeHorCursor if on_line else Qt.CursorShape.ArrowCursor)
+            self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if on_line else Qt.CursorShape.ArrowCursor)
             self._explain(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -244,7 +258,7 @@ class Page(QAbstractScrollArea):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        bar = self.verticalScrollBar()
+        bar = self._bar
         match event.key():
             case Qt.Key.Key_Right:
                 self.step_stroke(1)
@@ -275,12 +289,13 @@ class Page(QAbstractScrollArea):
         self.placed.emit(time_s)
 
     def add_hit(self, time_s: float, *, exact: bool = False) -> None:
-        """Add a hit to the first lead; it jumps to the nearest attack unless told not to."""
+        """Add a hit to the track chosen in the Hits card; it jumps to the nearest attack unless told not to."""
         work = self._workspace
         view = work.view
         if view is None:
             return
-        key = view.leads[0] if view.leads else view.tracks[0].key
+        leads = view.leads or (view.tracks[0].key,)
+        key = work.looks.track if work.looks.track in view.hits else leads[0]
         track = work.session.track(key)
         analysis = work.stages.analysis(track.recording)
         if not exact and analysis is not None:
@@ -300,7 +315,7 @@ class Page(QAbstractScrollArea):
         work.do(f"Remove a hit of {name}", edits.remove_hit(work.session, key, float(view.strokes.time_s[index])))
 
     def _time_at(self, point: QPointF) -> float:
-        return self.page_layout.time_at(point.x(), point.y() + self.verticalScrollBar().value())
+        return self.page_layout.time_at(point.x(), point.y() + self._bar.value())
 
     def _stroke_at(self, point: QPointF) -> float | None:
         """Time of the stroke whose peg stands near a point."""
@@ -310,7 +325,7 @@ class Page(QAbstractScrollArea):
         layout = self.page_layout
         where = np.where(view.offsets.placed, view.offsets.grid_s, view.strokes.time_s)
         nearest = int(np.argmin(np.abs(where - self._time_at(point))))
-        row = int((point.y() + self.verticalScrollBar().value()) // layout.row_px)
+        row = int((point.y() + self._bar.value()) // layout.row_px)
         near = abs(float(layout.x_in_row(row, where[nearest])) - point.x()) <= 2.5 * _GRAB_PX
         return float(view.strokes.time_s[nearest]) if near else None
 
@@ -318,7 +333,7 @@ class Page(QAbstractScrollArea):
         """Number of the bar whose line is under a point."""
         layout = self.page_layout
         bar = round(float(layout.grid.bar_at(self._time_at(point))))
-        row = int((point.y() + self.verticalScrollBar().value()) // layout.row_px)
+        row = int((point.y() + self._bar.value()) // layout.row_px)
         x = float(layout.x_in_row(row, layout.grid.bar_time_s(bar)))
         return float(bar) if abs(x - point.x()) <= _GRAB_PX else None
 
@@ -352,12 +367,19 @@ class Page(QAbstractScrollArea):
         """Exact numbers of the stroke under the pointer."""
         view, time_s = self._workspace.view, self._stroke_at(event.position())
         layout = self.page_layout
-        y = (event.position().y() + self.verticalScrollBar().value()) % layout.row_px
+        y = (event.position().y() + self._bar.value()) % layout.row_px
         if view is None or time_s is None or abs(y - base_px(layout)) > layout.row_px * 0.4:
             QToolTip.hideText()
             return
         index = int(np.argmin(np.abs(view.strokes.time_s - time_s)))
-        QToolTip.showText(event.globalPosition().toPoint(), describe_stroke(self._workspace, index), self.viewport())
+        QToolTip.showText(event.globalPosition().toPoint(), describe_stroke(self._workspace, index), self._canvas)
+
+
+def _parts_of(area: QAbstractScrollArea) -> tuple[QWidget, QScrollBar]:
+    """The canvas and the scrollbar of a scroll area, which Qt's types call optional and which always are there."""
+    canvas, bar = area.viewport(), area.verticalScrollBar()
+    assert canvas is not None and bar is not None
+    return canvas, bar
 
 
 def describe_stroke(work: Workspace, index: int) -> str:
@@ -382,7 +404,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
     return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:g} · {abs(offset):.1f} ms {side} · {fate}"
 
 
-def _paint_words(painter: QPainter, rect: object, words: str) -> None:
+def _paint_words(painter: QPainter, rect: QRect, words: str) -> None:
     painter.setPen(theme.INK_SOFT)
     painter.setFont(theme.text_font(15))
-    painter.drawText(rect, int(Qt.AlignmentFlag.AlignCenter), words)  # type: ignore[call-overload]
+    painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, words)

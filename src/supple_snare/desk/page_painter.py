@@ -39,8 +39,10 @@ class PagePicture:
         Which version stands in front; the other one is ghosted.
     doubts : list of list of Doubt
         By stroke.
+    show_moves : bool
+        Whether the other version is ghosted behind.
     show_hits : bool
-        Whether every hit is marked, bleed too.
+        Whether every hit is marked, bleed too; pegs step back then.
     selected : int or None
     range_s, loop_s : (float, float) or None
     """
@@ -51,6 +53,7 @@ class PagePicture:
     edits: EditList = field(default_factory=EditList.identity)
     tightened: bool = True
     doubts: list[list[Doubt]] = field(default_factory=list)
+    show_moves: bool = True
     show_hits: bool = False
     selected: int | None = None
     range_s: tuple[float, float] | None = None
@@ -158,7 +161,8 @@ def _paint_grid(painter: QPainter, layout: PageLayout, row: int) -> None:
         if reach == 4.0 and dense:
             continue
         painter.setPen(pen)
-        painter.drawLines([QLineF(px, base - reach, px, base + reach) for px in np.rint(x[which & inside])])
+        for px in np.rint(x[which & inside]).tolist():
+            painter.drawLine(QLineF(px, base - reach, px, base + reach))
     painter.setPen(QPen(theme.INK_SOFT, 1))
     painter.drawLine(QLineF(layout.line_left_px, base, layout.line_left_px + layout.line_width_px, base))
 
@@ -234,7 +238,7 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
     base, length = base_px(layout), peg_px(layout)
     x_all = layout.x_in_row(row, where[shown])
     for x, index in zip(x_all.tolist(), shown.tolist(), strict=True):
-        up = strokes.lead[index] == 0
+        direction = -1.0 if strokes.lead[index] == 0 else 1.0
         played, kept_ms = float(offsets.offset_ms[index]), 0.0
         if not np.isfinite(played):
             painter.setPen(QPen(theme.INK_SOFT, 2))
@@ -248,24 +252,23 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
             painter.setPen(QPen(theme.BRASS, 2))
             painter.setBrush(theme.BRASS_PALE)
             painter.drawEllipse(QPointF(x, base), 9.0, 9.0)
-        if abs(front - back) > 0.05:
-            _paint_peg(painter, x, base, length * soft, up, back, ghost=True)
-        _paint_peg(painter, x, base, length * soft, up, front, ghost=False)
+        if picture.show_moves and abs(front - back) > 0.05:
+            _paint_peg(painter, QLineF(x, base, x, base + direction * length * soft), back, ghost=True)
+        _paint_peg(painter, QLineF(x, base, x, base + direction * length * soft), front, ghost=picture.show_hits)
         _paint_lead_ticks(painter, picture, row, index, base)
         _paint_marks(painter, picture, index, x, base)
 
 
-def _paint_peg(
-    painter: QPainter, x: float, base: float, length: float, up: bool, offset_ms: float, *, ghost: bool
-) -> None:
+def _paint_peg(painter: QPainter, upright: QLineF, offset_ms: float, *, ghost: bool) -> None:
+    """A peg that would stand upright if the stroke were on time."""
     angle = float(lean_angle(offset_ms))
-    sign = -1.0 if up else 1.0
-    head = QPointF(x + np.sin(angle) * length, base + sign * np.cos(angle) * length)
+    length, foot = upright.dy(), upright.p1()
+    head = QPointF(foot.x() + np.sin(angle) * abs(length), foot.y() + np.cos(angle) * length)
     colour = QColor(theme.lean_colour(offset_ms))
     if ghost:
         colour.setAlpha(110)
     painter.setPen(QPen(colour, 1.4 if ghost else 2.4))
-    painter.drawLine(QPointF(x, base), head)
+    painter.drawLine(foot, head)
     capped = abs(angle) >= LEAN_CAP - 1e-9
     painter.setBrush(Qt.BrushStyle.NoBrush if ghost else colour)
     radius = 2.2 if ghost else 3.2

@@ -307,7 +307,8 @@ class Player(QObject):
         self._heard: deque[_Block] = deque(maxlen=64)
         self._producer: _Producer | None = None
         self._position = 0
-        self._timer = QTimer(self, interval=_TICK_MS)
+        self._timer = QTimer(self)
+        self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self._tick)
 
     @property

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from supple_snare.desk import theme
@@ -50,8 +50,7 @@ class StepButton(QAbstractButton):
         if self.ticked:
             painter.setPen(QPen(theme.BRASS, 2))
             x = 24 + painter.fontMetrics().horizontalAdvance(self.text()) + 8
-            painter.drawPolyline([QRectF(x, 16, 0, 0).topLeft(), QRectF(x + 4, 20, 0, 0).topLeft(),
-                                  QRectF(x + 11, 10, 0, 0).topLeft()])  # fmt: skip
+            painter.drawPolyline(QPolygonF([QPointF(x, 16), QPointF(x + 4, 20), QPointF(x + 11, 10)]))
         painter.setPen(theme.INK_SOFT)
         painter.setFont(theme.text_font(12))
         text = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 28)

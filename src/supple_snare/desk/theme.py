@@ -95,10 +95,14 @@ QPushButton, QToolButton#plain {{
 }}
 QPushButton:hover, QToolButton#plain:hover {{ background: {BRASS_PALE.name()}; }}
 QPushButton:pressed, QPushButton:checked {{ background: {BRASS.name()}; color: {SHEET.name()}; }}
-QPushButton:disabled {{ color: #8F897A; border-color: {RULE.name()}; background: {PAPER.name()}; }}
-QPushButton#primary {{ background: {BRASS.name()}; color: {SHEET.name()}; border-color: {BRASS.name()}; font-weight: bold; }}
+QPushButton:disabled, QToolButton#plain:disabled {{ color: #8F897A; border-color: {RULE.name()}; background: {PAPER.name()}; }}
+QPushButton#primary {{
+    background: {BRASS.name()}; color: {SHEET.name()}; border-color: {BRASS.name()}; font-weight: bold;
+}}
 QPushButton#primary:hover {{ background: {BRASS_TEXT.name()}; }}
-QPushButton#primary:disabled {{ background: {RULE.name()}; border-color: {RULE.name()}; color: {INK_SOFT.name()}; }}
+QPushButton#primary:disabled {{
+    background: {RULE.name()}; border-color: {RULE.name()}; color: {INK_SOFT.name()};
+}}
 QPushButton:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QLineEdit:focus {{
     border: 2px solid {BRASS.name()};
 }}
@@ -115,9 +119,13 @@ QSlider::handle:horizontal {{ background: {BRASS.name()}; border: 2px solid {SHE
     margin: -7px 0; border-radius: 9px; }}
 QSlider::handle:horizontal:focus {{ border-color: {INK.name()}; }}
 QScrollBar:vertical {{ background: {PAPER.name()}; width: 14px; }}
-QScrollBar::handle:vertical {{ background: {RULE_STRONG.name()}; border-radius: 4px; min-height: 30px; margin: 2px 3px; }}
+QScrollBar::handle:vertical {{
+    background: {RULE_STRONG.name()}; border-radius: 4px; min-height: 30px; margin: 2px 3px;
+}}
 QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
 QScrollArea {{ border: none; background: transparent; }}
+QScrollArea > QWidget > QWidget {{ background: transparent; }}
+QToolButton::menu-indicator {{ image: none; }}
 QMenu {{ background: {SHEET.name()}; border: 1px solid {RULE_STRONG.name()}; padding: 4px; }}
 QMenu::item {{ padding: 5px 22px; }}
 QMenu::item:selected {{ background: {BRASS_PALE.name()}; }}

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QSpinBox, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.controls import WholeBox
 from supple_snare.desk.player import Player
 from supple_snare.desk.workspace import Workspace
 
@@ -15,7 +16,9 @@ _STYLE = f"""
 #transport QLabel {{ color: {theme.DESK_TEXT.name()}; }}
 #transport QLabel#place {{ font-size: 16px; font-weight: bold; }}
 #transport QLabel#quiet {{ color: {theme.DESK_SOFT.name()}; font-size: 12px; }}
-#transport QSpinBox {{ background: #3A3A44; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; min-height: 22px; }}
+#transport QSpinBox {{
+    background: #3A3A44; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; min-height: 22px;
+}}
 """
 
 
@@ -109,7 +112,7 @@ class Toggle(QAbstractButton):
         painter.drawRoundedRect(box, 3, 3)
         if self.isChecked():
             painter.setPen(QPen(theme.INK, 2))
-            painter.drawPolyline([QPointF(9, 16), QPointF(12, 20), QPointF(18, 12)])
+            painter.drawPolyline(QPolygonF([QPointF(9, 16), QPointF(12, 20), QPointF(18, 12)]))
         painter.setPen(theme.DESK_TEXT)
         painter.setFont(theme.text_font(13))
         painter.drawText(QRectF(27, 0, self.width() - 27, 32), Qt.AlignmentFlag.AlignVCenter, self.text())
@@ -138,11 +141,8 @@ class Transport(QWidget):
         self.version.switched.connect(lambda tightened: workspace.look(tightened=tightened))
         self.click = Toggle("Click", "Hear a click on the counts (C)")
         self.click.toggled.connect(lambda on: workspace.look(clicking=on))
-        self._click_db = QSpinBox()
-        self._click_db.setRange(-40, 0)
-        self._click_db.setSuffix(" dB")
-        self._click_db.setToolTip("Level of the click")
-        self._click_db.setAccessibleName("Level of the click")
+        self._click_db = WholeBox(-40, 0, "Level of the click", unit=" dB")
+        self._click_db.setFixedWidth(64)
         self._click_db.valueChanged.connect(lambda value: workspace.look(click_db=float(value)))
         self.loop = Toggle("Loop bars", "Play these bars again and again (L)")
         self.loop.toggled.connect(self._loop_toggled)
@@ -153,8 +153,8 @@ class Transport(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 0, 12, 0)
         layout.setSpacing(8)
-        for part in (self.play, self._place, self._clock):
-            layout.addWidget(part)
+        for widget in (self.play, self._place, self._clock):
+            layout.addWidget(widget)
         layout.addStretch(1)
         layout.addWidget(self.version)
         layout.addStretch(1)
@@ -169,12 +169,9 @@ class Transport(QWidget):
         player.playing_changed.connect(self._show_playing)
         self.refresh()
 
-    def _bar_box(self, hint: str) -> QSpinBox:
-        box = QSpinBox()
-        box.setRange(-99, 9999)
-        box.setFixedWidth(58)
-        box.setToolTip(hint)
-        box.setAccessibleName(hint)
+    def _bar_box(self, hint: str) -> WholeBox:
+        box = WholeBox(-99, 9999, hint)
+        box.setFixedWidth(48)
         box.valueChanged.connect(self._loop_edited)
         return box
 

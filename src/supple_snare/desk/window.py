@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt
@@ -67,7 +68,7 @@ class Window(QMainWindow):
         work, player = self.work, self.player
         self.page.placed.connect(self.player.seek)
         self.chart.placed.connect(self._go_to)
-        self.page.verticalScrollBar().valueChanged.connect(self._bracket)
+        self.page.scrolled.connect(self._bracket)
         self.page.bars_a_row_changed.connect(self._bracket)
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
@@ -136,7 +137,7 @@ class Window(QMainWindow):
         row.setSpacing(4)
         self._menu_button = QToolButton()
         self._menu_button.setObjectName("plain")
-        self._menu_button.setText("Session")
+        self._menu_button.setText("Session ▾")
         self._menu_button.setToolTip("New, open, save, edit, keys (F10)")
         self._menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self._name = QLabel()
@@ -149,9 +150,16 @@ class Window(QMainWindow):
         names.addWidget(self._state)
         label = QWidget()
         label.setLayout(names)
-        label.setFixedWidth(128)
+        label.setFixedWidth(118)
         row.addWidget(self._menu_button)
         row.addWidget(label)
+        self._undo_button, self._redo_button = QToolButton(), QToolButton()
+        for push, sign in ((self._undo_button, "↶"), (self._redo_button, "↷")):
+            push.setObjectName("plain")
+            push.setText(sign)
+            push.setFixedSize(30, 30)
+            push.setStyleSheet("padding: 0; font-size: 17px;")
+            row.addWidget(push)
         row.addWidget(self.steps, 1)
         return top
 
@@ -193,7 +201,7 @@ class Window(QMainWindow):
         menu = QMenu(self)
         self._menu_button.setMenu(menu)
 
-        def act(text: str, slot: object, *keys: str, into: QMenu | None = menu) -> QAction:
+        def act(text: str, slot: Callable[..., object], *keys: str, into: QMenu | None = menu) -> QAction:
             action = QAction(text, self)
             action.setShortcuts([QKeySequence(key) for key in keys])
             action.triggered.connect(slot)
@@ -212,6 +220,8 @@ class Window(QMainWindow):
         menu.addSeparator()
         self._undo = act("Undo", work.undo, "Ctrl+Z")
         self._redo = act("Redo", work.redo, "Ctrl+Shift+Z", "Ctrl+Y")
+        self._undo_button.clicked.connect(work.undo)
+        self._redo_button.clicked.connect(work.redo)
         act("Hold the selection", lambda: hold_selection(work), "H")
         act("Release the selection", lambda: release_selection(work), "Shift+H")
         act("Remove the selected hit", self._remove_hit, "Delete", "Backspace")
@@ -260,7 +270,7 @@ class Window(QMainWindow):
 
     def _open_demo(self) -> None:
         if self._may_leave():
-            from supple_snare.demo.session import demo_session  # noqa: PLC0415 - only read when wanted
+            from supple_snare.demo.session import demo_session
 
             self.work.open(demo_session(), None)
 
@@ -386,18 +396,22 @@ class Window(QMainWindow):
 
     def _show_state(self) -> None:
         work = self.work
-        self._name.setText(self.fontMetrics().elidedText(work.session.name, Qt.TextElideMode.ElideRight, 124))
+        self._name.setText(self.fontMetrics().elidedText(work.session.name, Qt.TextElideMode.ElideRight, 114))
         if work.is_saved:
             state = "saved" if work.folder else "empty"
         else:
             state = "saving …" if work.folder else "not saved yet"
         self._state.setText(state)
         self.setWindowTitle(f"{work.session.name} — Supple Snare")
-        history = work.history
-        self._undo.setEnabled(bool(history.past))
-        self._redo.setEnabled(bool(history.future))
-        self._undo.setText(f"Undo: {history.undo_label}" if history.undo_label else "Undo")
-        self._redo.setText(f"Redo: {history.redo_label}" if history.redo_label else "Redo")
+        for action, push, word, label in (
+            (self._undo, self._undo_button, "Undo", work.history.undo_label),
+            (self._redo, self._redo_button, "Redo", work.history.redo_label),
+        ):
+            action.setEnabled(label is not None)
+            action.setText(f"{word}: {label}" if label else word)
+            push.setEnabled(label is not None)
+            push.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
+            push.setAccessibleName(push.toolTip())
         self._stack.setCurrentIndex(STEPS.index(work.looks.step))
         legend = (
             "Pegs lean left for early, right for late: 10 ms = 15°, square head = farther. Upright in ink: on time."
@@ -419,7 +433,7 @@ class Window(QMainWindow):
             return
         more = f" (+{len(jobs) - 1})" if len(jobs) > 1 else ""
         self._state.setText(
-            self._state.fontMetrics().elidedText(jobs[0].label + more, Qt.TextElideMode.ElideRight, 126)
+            self._state.fontMetrics().elidedText(jobs[0].label + more, Qt.TextElideMode.ElideRight, 114)
         )
         self._state.setToolTip("\n".join(job.label for job in jobs))
 

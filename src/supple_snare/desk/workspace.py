@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -20,7 +21,7 @@ from supple_snare.exchange.midi import MIDI_SUFFIXES, read_notes
 from supple_snare.session import edits
 from supple_snare.session.document import Group, Part, Session
 from supple_snare.session.history import History
-from supple_snare.session.stages import GroupView, Stages, cut_group
+from supple_snare.session.stages import GroupView, Stages, cut_group, part_of
 from supple_snare.session.storage import load_session, save_session
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.cut import Cut
@@ -46,6 +47,8 @@ class Looks:
     step : str
     group : str
         Key of the group on the page, "" if there is none.
+    track : str
+        Key of the track whose hits are mended, "" for the first lead.
     tightened : bool
         Which version is shown and heard.
     selected_s : float or None
@@ -61,6 +64,7 @@ class Looks:
 
     step: str = "gather"
     group: str = ""
+    track: str = ""
     tightened: bool = True
     selected_s: float | None = None
     range_s: tuple[float, float] | None = None
@@ -93,10 +97,16 @@ class Workspace(QObject):
         self._cuts: dict[str, tuple[Plan, Cut]] = {}
         self._cut_job: Job | None = None
         self._analysing: set[Recording] = set()
-        self._settled = QTimer(self, singleShot=True, interval=_SETTLE_MS)
-        self._settled.timeout.connect(self._find_seams)
-        self._save_soon = QTimer(self, singleShot=True, interval=_SAVE_MS)
-        self._save_soon.timeout.connect(self.save)
+        self._settled = self._delay(_SETTLE_MS, self._find_seams)
+        self._save_soon = self._delay(_SAVE_MS, self.save)
+
+    def _delay(self, milliseconds: int, act: Callable[[], None]) -> QTimer:
+        """A timer that acts once when nothing has restarted it for a while."""
+        timer = QTimer(self)
+        timer.setSingleShot(True)
+        timer.setInterval(milliseconds)
+        timer.timeout.connect(act)
+        return timer
 
     # ---- the session
 
@@ -299,9 +309,9 @@ class Workspace(QObject):
                 self._analysing.add(recording)
                 self.jobs.submit(
                     f"Listening to {track.name}",
-                    lambda progress, r=recording: analyse(r, progress),
-                    lambda analysis, r=recording: self._analysed(r, analysis),
-                    lambda error, r=recording: self._analysis_failed(r, error),
+                    partial(analyse, recording),
+                    partial(self._analysed, recording),
+                    partial(self._analysis_failed, recording),
                 )
 
     def _analysed(self, recording: Recording, analysis: Analysis) -> None:
@@ -334,7 +344,7 @@ class Workspace(QObject):
 
         def work(progress: Callable[[float], None]) -> list[tuple[GroupView, Cut]]:
             return [
-                (view, cut_group(session, view, lambda share, n=number: progress((n + share) / len(wanted))))
+                (view, cut_group(session, view, part_of(progress, number, len(wanted))))
                 for number, view in enumerate(wanted)
             ]
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable
 from dataclasses import dataclass
+from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
@@ -88,7 +89,7 @@ class Stages:
         for number, recording in enumerate(missing):
             report = None
             if progress is not None:
-                report = _part_of(progress, number, len(missing))
+                report = part_of(progress, number, len(missing))
             self.learn(recording, analyse(recording, report))
 
     def view(self, session: Session, group: Group) -> GroupView:
@@ -98,7 +99,7 @@ class Stages:
         hits = {}
         for track, verdict in zip(tracks, verdicts, strict=True):
             depends = (verdict, track.level_limit_db, track.added_s, track.removed_s)
-            hits[track.key] = self._keep("hits", depends, lambda _key, t=track, v=verdict: corrected_hits(t, v))
+            hits[track.key] = self._keep("hits", depends, partial(_hits_of, track, verdict))
         leads = group.leads
         if leads is None:
             order = suggest_leads([hits[track.key] for track in tracks])
@@ -130,8 +131,13 @@ class Stages:
         return value
 
 
-def _part_of(progress: Progress, number: int, total: int) -> Progress:
+def part_of(progress: Progress, number: int, total: int) -> Progress:
+    """Progress of one of several pieces of work, told as progress of all."""
     return lambda share: progress((number + share) / total)
+
+
+def _hits_of(track: Track, verdict: Verdict, _depends: object) -> Hits:
+    return corrected_hits(track, verdict)
 
 
 def corrected_hits(track: Track, verdict: Verdict) -> Hits:
@@ -197,7 +203,6 @@ def cut_group(session: Session, view: GroupView, progress: Progress | None = Non
     arrivals = _all_arrivals(view.hits, rate)
     return plan_cut(
         recordings,
-        attack=attack,
         first_arrival=_first_arrivals(view, attack, arrivals, rate),
         arrivals=arrivals,
         move=s_to_samples(ms_to_s(view.plan.move_ms), rate),

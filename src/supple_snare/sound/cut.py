@@ -93,7 +93,6 @@ _STEP_MS = 0.25
 def plan_cut(
     recordings: Sequence[Recording],
     *,
-    attack: IntArray,
     first_arrival: IntArray,
     arrivals: IntArray,
     move: IntArray,
@@ -106,10 +105,8 @@ def plan_cut(
     ----------
     recordings : sequence of Recording
         All tracks of the group; of one rate.
-    attack : int array, shape (n,)
-        Samples at which the strokes start, increasing.
     first_arrival : int array, shape (n,)
-        Earliest sample at which each stroke is heard in any track.
+        Earliest sample at which each stroke is heard in any track, increasing.
     arrivals : int array, shape (m,)
         Every attack in any track, whether timed or not, increasing: no seam may touch one if there is a choice.
     move : int array, shape (n,)

@@ -182,7 +182,7 @@ class Grid:
         >>> Grid(subdivision=Subdivision(8), swing=0.75, meter=Meter(2, 4)).bar_positions().tolist()
         [0.0, 0.75, 1.0, 1.75]
         """
-        positions = np.arange(self.slots_per_bar) * self.subdivision.slot_beats
+        positions: FloatArray = np.arange(self.slots_per_bar, dtype=np.float64) * self.subdivision.slot_beats
         positions[1::2] += (self.swing - 0.5) * 2.0 * self.subdivision.slot_beats
         return positions
 

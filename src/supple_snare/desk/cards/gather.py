@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from html import escape
 from pathlib import Path
 
 import msgspec
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.errors import SnareError
 from supple_snare.exchange.midi import MIDI_SUFFIXES
-from supple_snare.session.document import Session, check_group
+from supple_snare.session.document import Session, Track, check_group
 from supple_snare.session.edits import change_group
 from supple_snare.sound.files import AUDIO_SUFFIXES
 
@@ -53,6 +56,8 @@ class GatherCard(Card):
         self.column.addWidget(self._group_name)
         self._group_facts = words()
         self.column.addWidget(self._group_facts)
+        self._files = words()
+        self.column.addWidget(self._files)
         self._warnings = words(name="warning")
         self.column.addWidget(self._warnings)
         self.column.addStretch(1)
@@ -73,6 +78,7 @@ class GatherCard(Card):
         if group is None:
             self._group_name.setText("")
             self._group_facts.setText("No group yet.")
+            self._files.setText("")
             self._warnings.setText("")
             return
         if not self._group_name.hasFocus():
@@ -86,6 +92,8 @@ class GatherCard(Card):
             lines.append(f"Leads, {chosen_by}: {ranked or 'none'}.")
             lines.append("Click the circles in the cast to change them.")
         self._group_facts.setText("\n".join(lines))
+        self._files.setTextFormat(Qt.TextFormat.RichText)
+        self._files.setText(_file_table(tracks))
         warnings = check_group(tuple(track.recording for track in tracks))
         if view is not None:
             for track in tracks:
@@ -124,6 +132,15 @@ class GatherCard(Card):
             self.work.do("Name the group", change_group(self.work.session, group.key, name=name))
         except SnareError as error:
             self.work.tell_problem(str(error))
+
+
+def _file_table(tracks: Sequence[Track]) -> str:
+    """Files of a group with their lengths, so that the odd one out is seen."""
+    rows = "".join(
+        f"<tr><td>{escape(track.recording.path.name)}</td><td align='right'>{track.recording.length_s:.3f} s</td></tr>"
+        for track in tracks
+    )
+    return f"<table cellspacing='3' width='100%'>{rows}</table>"
 
 
 def _facts(session: Session) -> str:

@@ -15,6 +15,10 @@ from supple_snare.desk.jobs import Job
 from supple_snare.errors import SnareError
 from supple_snare.session.handover import plan_files, write_files
 
+_STOPPED = "Stopped. Files that were whole stay; no half file is left."
+_PROMISE = (
+    "Recordings are only read. Every track of a group gets the same edit; samples that need no change stay bit for bit."
+)
 _FORMATS = {"As the recordings": None, "WAV": "WAV", "FLAC": "FLAC"}
 
 
@@ -56,7 +60,7 @@ class HandOverCard(Card):
         self.progress.hide()
         self.column.addWidget(self.progress)
         self._cancel = button("Stop", "Stop; the file in the making is removed")
-        self._cancel.clicked.connect(lambda: self._job and self._job.cancel())
+        self._cancel.clicked.connect(self._stop)
         self._cancel.hide()
         self.column.addWidget(self._cancel)
         self._show = button("Show the folder", "Open the folder in the file manager")
@@ -65,11 +69,7 @@ class HandOverCard(Card):
         self.column.addWidget(self._show)
         self.result = words()
         self.column.addWidget(self.result)
-        self.column.addWidget(
-            words(
-                "Recordings are only read. Every track of a group gets the same edit; samples that need no change stay bit for bit."
-            )
-        )
+        self.column.addWidget(words(_PROMISE))
         self._parts = words()
         self.column.addWidget(self._parts)
         self.column.addStretch(1)
@@ -82,8 +82,8 @@ class HandOverCard(Card):
                 self._groups_row.removeWidget(box)
                 box.deleteLater()
             self._groups = {}
-            for key in names:
-                box = QCheckBox(names[key])
+            for key, name in names.items():
+                box = QCheckBox(name)
                 box.setChecked(key == self.work.looks.group or len(names) == 1)
                 box.toggled.connect(self._update_buttons)
                 self._groups[key] = box
@@ -91,8 +91,7 @@ class HandOverCard(Card):
         for key, box in self._groups.items():
             box.setText(names[key])
         count = len(session.parts)
-        self._parts.setText(f"{count} MIDI part{'s' if count > 1 else ''} left as {'they are' if count > 1 else 'it is'}."
-                            if count else "")  # fmt: skip
+        self._parts.setText(f"MIDI parts left as they are: {count}." if count else "")
         self._update_buttons()
 
     def start(self) -> None:
@@ -127,9 +126,7 @@ class HandOverCard(Card):
         self._written = None
         self._job = self.work.jobs.submit("Writing files", work, lambda files: self._done(files, folder), self._failed)
         self._job.progressed.connect(lambda share: self.progress.setValue(round(1000 * share)))
-        self._job.cancelled.connect(
-            lambda: self.result.setText("Stopped. Files that were whole stay; no half file is left.")
-        )
+        self._job.cancelled.connect(lambda: self.result.setText(_STOPPED))
         self._job.ended.connect(self._ended)
         self.progress.setValue(0)
         self.progress.show()
@@ -159,6 +156,10 @@ class HandOverCard(Card):
         self._cancel.hide()
         self._show.setVisible(self._written is not None)
         self._update_buttons()
+
+    def _stop(self) -> None:
+        if self._job is not None:
+            self._job.cancel()
 
     def _choose(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Folder for the tightened files", self.folder.text())

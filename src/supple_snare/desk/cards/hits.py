@@ -37,7 +37,8 @@ class LevelChart(QWidget):
 
     def _y(self, level_db: float) -> float:
         plot = self._plot()
-        return plot.bottom() - (np.clip(level_db, _LOW_DB, _HIGH_DB) - _LOW_DB) / (_HIGH_DB - _LOW_DB) * plot.height()
+        share = (float(np.clip(level_db, _LOW_DB, _HIGH_DB)) - _LOW_DB) / (_HIGH_DB - _LOW_DB)
+        return plot.bottom() - share * plot.height()
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -125,19 +126,19 @@ class HitsCard(Card):
         self.column.addWidget(head("Track"))
         self._track = QComboBox()
         self._track.setAccessibleName("Track")
-        self._track.currentIndexChanged.connect(self.refresh)
+        self._track.currentIndexChanged.connect(self._choose_track)
         self.column.addWidget(self._track)
         self.chart = LevelChart(self.work)
         self.column.addWidget(self.chart)
         self._auto = button("Automatic limit", "Leave it to the comparison of all tracks again")
-        self._auto.clicked.connect(lambda: self.chart.track and set_limit(self.work, self.chart.track, None))
+        self._auto.clicked.connect(self._make_automatic)
         self.column.addWidget(self._auto)
         self._facts = words()
         self.column.addWidget(self._facts)
         self.column.addWidget(head("By hand"))
         self.column.addWidget(
             words(
-                "Double-click on the page: add a hit to the first lead at the nearest attack, with Shift exactly there. "
+                "Double-click on the page: add a hit to this track at the nearest attack, with Shift exactly there. "
                 "Select a stroke and press Delete: remove its hit."
             )
         )
@@ -183,6 +184,14 @@ class HitsCard(Card):
         if not counts[Kind.PLAYED]:
             facts = "No clear attacks found: lower the level limit, or let another track lead."
         self._facts.setText(facts)
+
+    def _choose_track(self) -> None:
+        self.work.look(track=self._track.currentData() or "")
+        self.refresh()
+
+    def _make_automatic(self) -> None:
+        if self.chart.track is not None:
+            set_limit(self.work, self.chart.track, None)
 
     def _forget(self) -> None:
         track = self.chart.track

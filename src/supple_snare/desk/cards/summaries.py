@@ -11,7 +11,7 @@ from supple_snare.desk.controls import words
 from supple_snare.desk.page import describe_stroke
 from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.report import summarise
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, IntArray
 
 
 class FeelCard(Card):
@@ -28,7 +28,8 @@ class FeelCard(Card):
         self.column.addWidget(self._slots)
         self.column.addWidget(
             words(
-                "These are measurements. Tightening toward the band's own feel, and grooves to keep, come in a later version."
+                "These are measurements. Tightening toward the band's own feel, and grooves to keep, come in a later "
+                "version."
             )
         )
         self.column.addStretch(1)
@@ -54,7 +55,7 @@ class FeelCard(Card):
         self._slots.setText(_slot_table(view.offsets.slot, view.offsets.feel_ms))
 
 
-def _slot_table(slot: FloatArray, feel_ms: FloatArray) -> str:
+def _slot_table(slot: IntArray, feel_ms: FloatArray) -> str:
     """Feel of every slot of the bar that was heard."""
     rows = []
     for index in np.unique(slot[np.isfinite(feel_ms)]):
@@ -81,6 +82,7 @@ class ProofCard(Card):
         self._list = QListWidget()
         self._list.setAccessibleName("Doubts")
         self._list.setWordWrap(True)
+        self._list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._list.itemSelectionChanged.connect(self._go)
         self.column.addWidget(self._list, 1)
         self.column.addWidget(

@@ -38,9 +38,7 @@ class TightenCard(Card):
         self.column.addWidget(self._curve)
         self.strength = NumberSlider("Strength", 0, 100, unit=" %", hint="how much goes")
         self.tolerance = NumberSlider("Tolerance", 0, 40, step=0.5, unit=" ms", digits=1, hint="up to this stays")
-        self.reach = NumberSlider(
-            "Reach", 5, _NO_REACH_MS, step=1.0, unit=" ms", hint="past this stays, and is asked about"
-        )
+        self.reach = NumberSlider("Reach", 5, _NO_REACH_MS, step=1.0, unit=" ms", hint="past this stays")
         for control in (self.strength, self.tolerance, self.reach):
             control.changed.connect(self._changed)
             control.pressed.connect(self.work.begin_gesture)
