@@ -22,6 +22,11 @@ from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 AVERAGE_S = 0.00025
 START_SHARE = 0.05
 _SHARES = (START_SHARE, 0.1, 0.2, 0.4, 0.7)
+_CLEARANCE = 1.4
+"""A share this much above something else is not that something else."""
+
+_STEP_SLACK_S = 0.0012
+_SURE_SHARE = 2
 _MIN_CLEAR = 4
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
@@ -154,21 +159,20 @@ def _measure_rises(windows: AnyArray, centres: NDArray[np.intp], *, rate_hz: int
     return _Rises(crossing + (centres - back)[:, None].astype(np.float64), peak.astype(np.float64), quiet, sustain)
 
 
-def settle_starts(attacks: Attacks, covered_by: FloatArray | float, *, slack: float = 1.4) -> FloatArray:
+def settle_starts(attacks: Attacks, covered_by: FloatArray | float) -> FloatArray:
     """Starts of attacks from the moments at which they pass several shares of their peaks.
 
     The start is where an attack passes 5 % of its peak. Where something else sounds that loud (the ring of the stroke
-    before, or a neighbour's bleed that arrives a little earlier), that moment says nothing, but a higher share does:
-    the usual time from one share to the next is learned from the attacks of this recording that stand in the clear
-    there, and taken off. So a stroke has the same start whether or not something covers it.
+    before, or a neighbour's bleed that arrives a little earlier), that moment is early and the step from it to the
+    next share is long. So the lowest share counts from which on the attack rises as fast as this recording's attacks
+    usually do, and the usual time from 5 % to that share, learned from the attacks that stand in the clear, is taken
+    off. A stroke then has the same start whether or not something covers it.
 
     Parameters
     ----------
     attacks : Attacks
     covered_by : float array, shape (n,)
         Amplitude of what else is expected to sound at each attack, beyond what was heard just before it.
-    slack : float
-        How far above the cover a share must lie to be believed.
 
     Returns
     -------
@@ -177,21 +181,33 @@ def settle_starts(attacks: Attacks, covered_by: FloatArray | float, *, slack: fl
     """
     if not len(attacks):
         return np.zeros(0)
-    shares = np.array(_SHARES)
-    cover = np.maximum(attacks.quiet, covered_by)
-    clear = shares[None, :] * attacks.peak[:, None] > slack * cover[:, None]
-    clear[:, -1] = True
-    loud = attacks.peak > 0.25 * np.percentile(attacks.peak, 95)
-    usual = np.zeros(len(shares))
-    for share in range(1, len(shares)):
-        steps = attacks.crossing_s[:, share] - attacks.crossing_s[:, share - 1]
-        known = steps[loud & clear[:, share - 1]]
-        # What covers an attack only ever makes a step longer: where none is clear, the shorter ones are the truth.
-        step = np.median(known) if len(known) >= _MIN_CLEAR else np.percentile(steps[loud], 35)
-        usual[share] = usual[share - 1] + step
-    lowest = np.argmax(clear, axis=1)
+    heights = np.array(_SHARES)[None, :] * attacks.peak[:, None]
+    above_ring = heights > _CLEARANCE * attacks.quiet[:, None]
+    above_all = above_ring & (heights > _CLEARANCE * np.asarray(covered_by).reshape(-1, 1))
+    above_ring[:, -1] = above_all[:, -1] = True
+    steps_s = np.diff(attacks.crossing_s, axis=1)
+    usual_s = _usual_steps(steps_s, above_all[:, :-1], attacks.peak)
+    steady = steps_s <= 2.0 * usual_s + _STEP_SLACK_S
+    # Up to the first share that nothing covers, and at least up to 20 %, at most up to 40 %, every step must be an ordinary one.
+    sure = np.clip(np.argmax(above_all, axis=1), _SURE_SHARE, _SURE_SHARE + 1)
+    counted = np.arange(steps_s.shape[1])[None, :] < sure[:, None]
+    unbroken = np.cumprod((steady | ~counted)[:, ::-1], axis=1)[:, ::-1].astype(bool)
+    believed = above_ring[:, :-1] & unbroken
+    lowest = np.where(believed.any(axis=1), np.argmax(believed, axis=1), sure)
     rows = np.arange(len(attacks))
-    return np.maximum(attacks.crossing_s[rows, lowest] - usual[lowest], 0.0)
+    lag_s = np.concatenate([[0.0], np.cumsum(usual_s)])
+    return np.maximum(attacks.crossing_s[rows, lowest] - lag_s[lowest], 0.0)
+
+
+def _usual_steps(steps_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArray) -> FloatArray:
+    """Usual time from each share to the next, shape (shares − 1,), from loud attacks that nothing covers there."""
+    loud = peak > 0.25 * np.percentile(peak, 95)
+    usual = np.zeros(steps_s.shape[1])
+    for share in range(steps_s.shape[1]):
+        known = steps_s[loud & clear[:, share], share]
+        # What covers an attack only ever makes a step longer, so the shorter steps are the attack's own.
+        usual[share] = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], 40)
+    return usual
 
 
 def _join(parts: list[_Rises], rate_hz: int) -> Attacks:

@@ -32,7 +32,7 @@ _ONE_SOURCE = 0.08
 _EXPLAINED_MARGIN_DB = 6.0
 """How far a bleed's level strays from its usual ratio; measured with `bench/hits.py`."""
 
-_FAINT_DB = 34.0
+_FAINT_DB = 27.0
 """Attacks this far below the track's loud strokes are not strokes of its drum."""
 
 _ROUNDS = 8
