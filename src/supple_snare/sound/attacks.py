@@ -43,6 +43,9 @@ _PEAK_SPAN_S = 0.025
 _MIN_CONTRAST_DB = 5.0
 """An attack rises at least this far above what sounded before it."""
 
+_FAINTEST_SHARE = 10.0 ** (-55.0 / 20.0)
+"""What lies farther below the loudest attack is the noise of the chain being switched on, not a stroke."""
+
 _DIGITAL_FLOOR = 1e-5
 """Amplitudes below −100 dB are not attacks, whatever they rise from."""
 
@@ -218,7 +221,7 @@ def _join(parts: list[_Rises], rate_hz: int) -> Attacks:
     quiet = np.concatenate([part.quiet for part in parts])
     sustain = np.concatenate([part.sustain for part in parts])
     contrast = amplitude_to_db(peak) - amplitude_to_db(np.maximum(sustain, 1e-7))
-    real = (contrast > _MIN_CONTRAST_DB) & (peak > _DIGITAL_FLOOR)
+    real = (contrast > _MIN_CONTRAST_DB) & (peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max())))
     found = Attacks(crossing_s=crossing[real] / rate_hz, peak=peak[real], quiet=quiet[real])
     once = keep_distinct(settle_starts(found, 0.0), found.peak)
     found = Attacks(found.crossing_s[once], found.peak[once], found.quiet[once])

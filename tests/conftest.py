@@ -1,0 +1,94 @@
+"""Fixtures shared by all tests: small made-up takes with known truth, and a home that is not the user's."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+import soundfile
+
+RATE_HZ = 48_000
+
+
+@pytest.fixture(autouse=True)
+def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Keep settings away from the user's own."""
+    for name in ("XDG_CONFIG_HOME", "XDG_DATA_HOME", "XDG_STATE_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / "home" / name))
+
+
+@dataclass(frozen=True)
+class Take:
+    """A small take on disk and when each drum was struck."""
+
+    folder: Path
+    files: tuple[Path, ...]
+    starts_s: dict[str, np.ndarray]
+    tempo_bpm: float
+    first_beat_s: float
+
+
+def drum(rng: np.random.Generator, pitch_hz: float, length_s: float = 0.25) -> np.ndarray:
+    """A drum that starts at its first sample and is never alike."""
+    time = np.arange(round(length_s * RATE_HZ)) / RATE_HZ
+    tone = np.sin(2 * np.pi * pitch_hz * rng.uniform(0.98, 1.02) * time + rng.uniform(0.8, 1.2))
+    sound = tone * np.exp(-time / 0.05) + 0.7 * rng.normal(size=len(time)) * np.exp(-time / 0.02)
+    return 0.4 * sound * np.minimum(1.0, (np.arange(len(time)) + 6) / 24)
+
+
+def make_take(
+    folder: Path,
+    *,
+    seed: int = 1,
+    bars: int = 8,
+    scatter_ms: float = 8.0,
+    subtype: str = "PCM_24",
+    bleed_db: float = -18.0,
+    suffix: str = ".wav",
+) -> Take:
+    """Two drums with close microphones and one room microphone, at 110 bpm."""
+    rng = np.random.default_rng(seed)
+    tempo, first = 110.0, 0.5
+    beat_s = 60.0 / tempo
+    length = round((first + bars * 4 * beat_s + 1.0) * RATE_HZ)
+    dry, starts = {}, {}
+    for name, beats, pitch in (("kick", (0.0, 2.0, 2.5), 70.0), ("snare", (1.0, 3.0, 3.5), 210.0)):
+        line = np.zeros(length)
+        times = []
+        for bar in range(bars):
+            for beat in beats:
+                at = round((first + (bar * 4 + beat) * beat_s + rng.normal(0, scatter_ms / 1000)) * RATE_HZ)
+                sound = drum(rng, pitch) * rng.uniform(0.6, 1.0)
+                line[at : at + len(sound)] += sound
+                times.append(at / RATE_HZ)
+        dry[name], starts[name] = line, np.array(times)
+    bleed = 10 ** (bleed_db / 20)
+    mixes = {
+        "kick": dry["kick"] + bleed * np.roll(dry["snare"], 110),
+        "snare": dry["snare"] + bleed * np.roll(dry["kick"], 95),
+        "room": 0.4 * (np.roll(dry["kick"], 260) + np.roll(dry["snare"], 270)),
+    }
+    folder.mkdir(parents=True, exist_ok=True)
+    files = []
+    for name, mix in mixes.items():
+        path = folder / f"{name}{suffix}"
+        soundfile.write(path, mix + rng.normal(size=length) * 3e-5, RATE_HZ, subtype=subtype)
+        files.append(path)
+    return Take(folder, tuple(files), starts, tempo, first)
+
+
+@pytest.fixture
+def take(tmp_path: Path) -> Take:
+    """A take in 24-bit WAV."""
+    return make_take(tmp_path / "take")
+
+
+@pytest.fixture(scope="session")
+def shared_take(tmp_path_factory: pytest.TempPathFactory) -> Take:
+    """The same for tests that only read it."""
+    return make_take(tmp_path_factory.mktemp("shared"))

@@ -1,0 +1,167 @@
+"""Attacks: found to the sample, wherever they lie and however loud they are."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from supple_snare.errors import CancelledError
+from supple_snare.sound.attacks import analyse, keep_distinct, settle_starts
+from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.files import read_recording
+from tests.conftest import RATE_HZ, drum
+
+SECONDS = 4
+TIMES = np.array([0.4, 0.9, 1.37, 1.8, 2.5, 2.8, 3.3])
+
+
+def performance(levels=(1.0, 0.8, 0.3, 0.9, 0.15, 1.0, 0.7), noise: float = 2e-5) -> np.ndarray:
+    """Seven strokes of one drum at known samples."""
+    rng = np.random.default_rng(11)
+    sound = rng.normal(size=SECONDS * RATE_HZ) * noise
+    for time, level in zip(TIMES, levels, strict=True):
+        at = round(time * RATE_HZ)
+        stroke = drum(rng, 190.0) * level
+        sound[at : at + len(stroke)] += stroke
+    return sound
+
+
+def starts(folder: Path, sound: np.ndarray, rate: int = RATE_HZ, subtype: str = "FLOAT") -> np.ndarray:
+    """What the detector finds."""
+    path = folder / "a.wav"
+    soundfile.write(path, sound, rate, subtype=subtype)
+    return settle_starts(analyse(read_recording(path)).attacks, 0.0)
+
+
+def test_loud_and_soft_strokes_are_found_within_a_fifth_of_a_millisecond(tmp_path):
+    """16 dB between strokes makes none of them late."""
+    found = starts(tmp_path, performance())
+    assert len(found) == len(TIMES)
+    assert np.abs(found - TIMES).max() < 0.0002
+
+
+def test_stereo_files_are_heard_on_both_sides(tmp_path):
+    """A hit on one side only is found."""
+    left, right = performance(), performance(levels=(0, 1, 0, 0, 0, 0, 0))
+    assert len(starts(tmp_path, np.stack([left, right], axis=1))) == len(TIMES)
+
+
+@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.integers(1, 40_000))
+def test_a_delay_delays_every_hit_by_as_much(tmp_path, delay):
+    """Silence in front moves the hits by just that many samples."""
+    plain = starts(tmp_path, performance())
+    later = starts(tmp_path, np.concatenate([np.zeros(delay), performance()]))
+    assert np.rint((later - plain) * RATE_HZ).astype(int).tolist() == [delay] * len(TIMES)
+
+
+@settings(max_examples=10, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.floats(-30, 0))
+def test_gain_changes_no_hit(tmp_path, gain_db):
+    """Turned down or not, the same hits at the same samples."""
+    plain = starts(tmp_path, performance())
+    quiet = starts(tmp_path, performance() * 10 ** (gain_db / 20))
+    assert quiet == pytest.approx(plain, abs=1.5 / RATE_HZ)
+
+
+@pytest.mark.parametrize("rate", [44_100, 96_000])
+def test_other_rates(tmp_path, rate):
+    """The lengths of the search are in seconds, not in samples."""
+    from scipy.signal import resample_poly
+
+    sound = resample_poly(performance(), rate // 300, RATE_HZ // 300)
+    found = starts(tmp_path, sound, rate)
+    assert len(found) == len(TIMES)
+    assert np.abs(found - TIMES).max() < 0.0004
+
+
+@pytest.mark.parametrize("sound", [np.zeros(90_000), np.zeros(100), np.full(50_000, 0.2)])
+def test_no_attack_is_invented(tmp_path, sound):
+    """Silence, next to nothing, and a constant hold no hits."""
+    assert len(starts(tmp_path, sound)) == 0
+
+
+def test_a_low_sustained_note_is_one_attack(tmp_path):
+    """The pulses of a 46 Hz tone are not attacks."""
+    time = np.arange(2 * RATE_HZ) / RATE_HZ
+    note = sum(np.sin(2 * np.pi * 46 * h * time) / h for h in range(1, 20)) * np.minimum(1, time / 0.004)
+    assert len(starts(tmp_path, 0.2 * np.concatenate([np.zeros(RATE_HZ), note]))) == 1
+
+
+def test_a_ring_does_not_hide_the_next_stroke(tmp_path):
+    """A stroke into the loud tail of the one before starts where it starts."""
+    rng = np.random.default_rng(2)
+    sound = np.zeros(3 * RATE_HZ)
+    truth = np.array([0.5, 0.9, 1.3, 1.7, 1.85, 2.1, 2.22])
+    for time in truth:
+        at = round(time * RATE_HZ)
+        long = np.sin(2 * np.pi * 180 * np.arange(RATE_HZ // 2) / RATE_HZ) * np.exp(-np.arange(RATE_HZ // 2) / 6_000)
+        sound[at : at + RATE_HZ // 2] += 0.15 * long
+        stroke = drum(rng, 190.0)
+        sound[at : at + len(stroke)] += stroke
+    found = starts(tmp_path, sound)
+    assert len(found) == len(truth)
+    assert np.abs(found - truth).max() < 0.001
+
+
+def test_analysis_can_be_stopped(tmp_path):
+    """A progress report that raises ends the work."""
+    path = tmp_path / "a.wav"
+    soundfile.write(path, performance(), RATE_HZ)
+
+    def stop(_share: float) -> None:
+        raise CancelledError
+
+    with pytest.raises(CancelledError):
+        analyse(read_recording(path), stop)
+
+
+def test_the_louder_of_two_finds_stays():
+    """One attack found twice is one attack."""
+    assert keep_distinct(np.array([1.0, 1.004, 2.0]), np.array([0.2, 0.5, 0.1])).tolist() == [1, 2]
+
+
+class TestBleed:
+    """Whose attacks they are."""
+
+    def judged(self, take, names):
+        """Verdicts of some tracks of a take, by name."""
+        found = [analyse(read_recording(take.folder / f"{name}.wav")) for name in names]
+        verdicts = judge_bleed([one.attacks for one in found], [one.peaks for one in found])
+        return dict(zip(names, verdicts, strict=True))
+
+    def test_neighbours_are_told_from_strokes(self, shared_take):
+        """Every stroke played, and nothing else, within half a millisecond."""
+        verdicts = self.judged(shared_take, ["kick", "snare", "room"])
+        for name in ("kick", "snare"):
+            played = verdicts[name].time_s[verdicts[name].played]
+            truth = shared_take.starts_s[name]
+            assert len(played) == len(truth)
+            assert np.median(np.abs(played - truth)) < 0.0003
+            assert np.abs(played - truth).max() < 0.002
+
+    def test_a_room_microphone_plays_nothing(self, shared_take):
+        """All it hears was played elsewhere."""
+        room = self.judged(shared_take, ["kick", "snare", "room"])["room"]
+        assert len(room.time_s) > 20
+        assert np.mean(room.played) < 0.05
+
+    def test_one_track_alone_has_no_bleed_to_speak_of(self, shared_take):
+        """Without neighbours, only level speaks: all loud hits count."""
+        snare = self.judged(shared_take, ["snare"])["snare"]
+        truth = shared_take.starts_s["snare"]
+        assert all(np.min(np.abs(snare.time_s[snare.played] - time)) < 0.002 for time in truth)
+
+    def test_no_tracks_and_silent_tracks(self, tmp_path):
+        """Nothing in, nothing out."""
+        assert judge_bleed([], []) == []
+        path = tmp_path / "silent.wav"
+        soundfile.write(path, np.zeros(48_000), RATE_HZ)
+        silent = analyse(read_recording(path))
+        assert silent.is_silent
+        assert len(judge_bleed([silent.attacks], [silent.peaks])[0].time_s) == 0

@@ -1,0 +1,94 @@
+"""The edit list: exact copies outside fades, the same for any block size, and places that go back and forth."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from supple_snare.sound.editlist import EditList, fade_gains
+
+FRAMES = 6_000
+SOURCE = np.random.default_rng(1).integers(-(2**31), 2**31 - 1, (FRAMES, 2), dtype=np.int64).astype(np.int32)
+
+
+def read(start: int, count: int) -> np.ndarray:
+    """Like a file: silence outside."""
+    block = np.zeros((count, 2), dtype=np.int32)
+    first, last = max(start, 0), min(start + count, FRAMES)
+    if first < last:
+        block[first - start : last - start] = SOURCE[first:last]
+    return block
+
+
+@st.composite
+def edit_lists(draw):
+    """Pieces at least 100 samples long, moved by up to 300."""
+    count = draw(st.integers(0, 8))
+    at = sorted(draw(st.lists(st.integers(1, 50), min_size=count, max_size=count, unique=True)))
+    shift = [0, *draw(st.lists(st.integers(-300, 300), min_size=count, max_size=count))]
+    fade = [0, *draw(st.lists(st.integers(1, 90), min_size=count, max_size=count))]
+    likeness = [1.0, *draw(st.lists(st.floats(0, 1), min_size=count, max_size=count))]
+    return EditList.of([0, *(100 * place for place in at)], shift, fade, likeness)
+
+
+@settings(max_examples=60, deadline=None)
+@given(edit_lists(), st.integers(1, 2_500))
+def test_block_size_does_not_matter(edits, size):
+    """Rendered in one go or block by block: the same samples."""
+    whole = edits.render(read, 0, FRAMES, quantum=256)
+    parts = [edits.render(read, s, min(size, FRAMES - s), quantum=256) for s in range(0, FRAMES, size)]
+    assert np.array_equal(np.concatenate(parts), whole)
+
+
+@settings(max_examples=60, deadline=None)
+@given(edit_lists())
+def test_outside_fades_every_sample_is_a_copy(edits):
+    """Each sample that no fade touches is the recording's, moved by its piece."""
+    whole = edits.render(read, 0, FRAMES, quantum=256)
+    faded = np.zeros(FRAMES, dtype=bool)
+    for at, fade in zip(edits.at, edits.fade, strict=True):
+        faded[at - fade : at] = True
+    place = np.arange(FRAMES)
+    source = edits.source_of(place)
+    inside = (source >= 0) & (source < FRAMES)
+    expected = np.where(inside[:, None], SOURCE[np.clip(source, 0, FRAMES - 1)], 0)
+    assert np.array_equal(whole[~faded], expected[~faded])
+
+
+@settings(max_examples=60, deadline=None)
+@given(edit_lists(), st.integers(0, FRAMES - 1))
+def test_result_of_finds_a_place_where_the_source_sounds(edits, place):
+    """Going to the recording and back ends at the same sound, unless it was skipped."""
+    source = int(edits.source_of(place))
+    back = int(edits.result_of(source))
+    assert int(edits.source_of(back)) == source or back <= place
+
+
+def test_fades_are_rounded_to_the_files_own_steps():
+    """A 16-bit file gets only values that 16 bits can hold."""
+    edits = EditList.of([0, 3_000], [0, 40], [0, 200], [1.0, 0.3])
+    low16 = EditList.render(edits, lambda s, c: read(s, c) // 65_536 * 65_536, 0, FRAMES, quantum=65_536)
+    assert not np.any(low16 % 65_536)
+
+
+def test_loud_fades_clip_and_do_not_wrap():
+    """Two full-scale sides in an equal-power fade stay full scale."""
+    full = np.iinfo(np.int32).max // 256 * 256
+    edits = EditList.of([0, 500], [0, 10], [0, 100], [1.0, 0.0])
+    mixed = edits.render(lambda _s, c: np.full((c, 1), full, dtype=np.int32), 0, 1_000, quantum=256)
+    assert mixed.min() >= full // 2
+
+
+@given(st.floats(0, 1), st.integers(2, 500))
+def test_a_fade_keeps_the_level(likeness, length):
+    """For sides of that correlation the expected power of the sum stays one."""
+    leaving, coming = fade_gains(length, likeness)
+    assert leaving**2 + coming**2 + 2 * likeness * leaving * coming == pytest.approx(1.0)
+    assert np.all(np.diff(coming) > 0)
+
+
+def test_identity_copies():
+    """Nothing moved, nothing changed."""
+    edits = EditList.identity()
+    assert edits.is_identity
+    assert np.array_equal(edits.render(read, -50, FRAMES + 100), read(-50, FRAMES + 100))

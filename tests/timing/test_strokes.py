@@ -1,0 +1,61 @@
+"""Strokes: leads joined by rank, flams and rolls timed once."""
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from supple_snare.timing.hits import Hits, Kind
+from supple_snare.timing.kinds import mark_grace_and_rolls
+from supple_snare.timing.leads import suggest_leads
+from supple_snare.timing.strokes import gather_strokes
+
+times = st.lists(st.floats(0, 60), max_size=40).map(lambda values: np.unique(np.round(values, 4)))
+
+
+@given(times, times)
+def test_every_hit_of_a_lead_is_in_exactly_one_stroke(first, second):
+    """No hit is lost or counted twice, and the first lead decides wherever it plays."""
+    strokes = gather_strokes([Hits.of(first), Hits.of(second)])
+    for rank, hits in enumerate((first, second)):
+        own = strokes.lead_times_s[:, rank]
+        assert np.array_equal(np.sort(own[np.isfinite(own)]), hits)
+    led = np.isfinite(strokes.lead_times_s[:, 0])
+    assert np.array_equal(strokes.time_s[led], strokes.lead_times_s[led, 0])
+    assert np.all(np.diff(strokes.time_s) >= 0)
+    assert strokes.spread_ms().max(initial=0.0) <= 30.0 + 1e-6
+
+
+def test_no_leads_make_no_strokes():
+    """Silence is an answer."""
+    assert len(gather_strokes([])) == 0
+    assert len(gather_strokes([Hits.none()]).spread_ms()) == 0
+
+
+def test_bleed_never_decides():
+    """Only played hits make strokes."""
+    strokes = gather_strokes([Hits.of([1.0, 2.0], kind=[Kind.BLEED, Kind.PLAYED])])
+    assert strokes.time_s.tolist() == [2.0]
+
+
+def test_a_flam_is_timed_by_its_main_hit():
+    """The soft hit just before becomes grace; two equal hits that close stay two strokes."""
+    flam = mark_grace_and_rolls(Hits.of([1.0, 1.026], level_db=[-20.0, -8.0]))
+    assert flam.kind.tolist() == [Kind.GRACE, Kind.PLAYED]
+    pair = mark_grace_and_rolls(Hits.of([1.0, 1.035], level_db=[-8.0, -8.0]))
+    assert pair.kind.tolist() == [Kind.PLAYED, Kind.PLAYED]
+
+
+def test_a_roll_is_timed_by_its_start_and_fast_strokes_are_no_roll():
+    """Bounces 35 ms apart are a roll, sixteenths at 195 bpm are not."""
+    roll = mark_grace_and_rolls(Hits.of(1.0 + 0.035 * np.arange(12), level_db=-10.0))
+    assert roll.kind.tolist() == [Kind.PLAYED] + [Kind.ROLL] * 11
+    fast = mark_grace_and_rolls(Hits.of(1.0 + 60 / 195 / 4 * np.arange(12), level_db=-10.0))
+    assert set(fast.kind.tolist()) == {Kind.PLAYED}
+
+
+def test_close_microphones_lead_and_the_room_does_not():
+    """The track whose loud hits are bleed is no lead; the busiest drum comes first."""
+    snare = Hits.of(np.arange(8.0), level_db=-6.0)
+    tom = Hits.of(np.arange(20.0), level_db=[-8.0] * 4 + [-30.0] * 16, kind=[0] * 4 + [Kind.BLEED] * 16)
+    room = Hits.of(np.arange(20.0), level_db=-12.0, kind=[Kind.BLEED] * 18 + [0] * 2)
+    assert suggest_leads([room, tom, snare]) == [2, 1]
