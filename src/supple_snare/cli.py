@@ -8,25 +8,29 @@ from __future__ import annotations
 
 import argparse
 import math
+import os
 import sys
 from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any, NoReturn, TypeVar
 
 import msgspec
 import numpy as np
 
 from supple_snare import __version__
 from supple_snare.errors import RecordingError, SnareError, UsageError
-from supple_snare.session.document import Group, Session, check_group
+from supple_snare.session.document import Session, check_group
 from supple_snare.session.edits import add_recordings, change_group
 from supple_snare.session.handover import plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
+from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid, Meter, Subdivision
 from supple_snare.timing.hits import Kind
-from supple_snare.timing.tighten import Response
+from supple_snare.timing.tighten import NO_REACH_MS, Response
+
+T = TypeVar("T")
 
 _COMMANDS = ("hits", "measure", "tighten")
 _LATER = {"tempo": "Give the tempo with --tempo.", "groove": ""}
@@ -84,6 +88,11 @@ def _open_window(words: list[str]) -> int:
     options = parser.parse_args(words)
     if options.demo and options.paths:
         parser.error("--demo opens a session of its own; leave the other files out.")
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        print("supple-snare: there is no screen to open a window on; the commands work without one.", file=sys.stderr)
+        return 1
+    # Qt's sound module tells on standard error which of its optional back ends are missing; nobody asked.
+    os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.symbolsresolver=false")
     from supple_snare.desk.app import run_window
 
     return run_window(options.paths, demo=options.demo)
@@ -109,16 +118,20 @@ def _command_parser() -> argparse.ArgumentParser:
     files.add_argument("--json", action="store_true", help="print the result as JSON")
 
     timing = _Parser(add_help=False)
-    timing.add_argument("--tempo", type=_number, required=True, metavar="BPM", help="quarter notes a minute")
+    timing.add_argument("--tempo", type=_own(_number), required=True, metavar="BPM", help="quarter notes a minute")
     timing.add_argument(
-        "--first-beat", type=_number, required=True, metavar="SECONDS", help="where bar 1 begins in the files"
+        "--first-beat", type=_own(_number), required=True, metavar="SECONDS", help="where bar 1 begins in the files"
     )
-    timing.add_argument("--meter", type=Meter.parse, default=Meter(), metavar="N/D", help="default 4/4")
+    timing.add_argument("--meter", type=_own(Meter.parse), default=Meter(), metavar="N/D", help="default 4/4")
     timing.add_argument(
-        "--grid", type=Subdivision.parse, default=Subdivision(), metavar="1/N", help="1/4 … 1/32, or 1/8T; default 1/16"
+        "--grid",
+        type=_own(Subdivision.parse),
+        default=Subdivision(),
+        metavar="1/N",
+        help="1/4 … 1/32, or 1/8T; default 1/16",
     )
     timing.add_argument(
-        "--swing", type=_number, default=0.5, metavar="R", help="second slot of each pair, 0.5 (straight) to 0.75"
+        "--swing", type=_own(_number), default=0.5, metavar="R", help="second slot of each pair, 0.5 (straight) to 0.75"
     )
 
     hits = commands.add_parser("hits", parents=[files], help="find hits", description="Find the hits of each track.")
@@ -134,13 +147,17 @@ def _command_parser() -> argparse.ArgumentParser:
         description="Write tightened files with the names, rate, width and length of the recordings.",
     )
     tighten.add_argument("--aim", default="grid", metavar="AIM", help="what strokes are drawn toward: grid")
-    tighten.add_argument("--keep-drift", type=_number, default=0.0, metavar="SHARE", help="0 to 1, default 0")
-    tighten.add_argument("--strength", type=_number, default=0.8, metavar="SHARE", help="0 to 1, default 0.8")
+    tighten.add_argument("--keep-drift", type=_own(_number), default=0.0, metavar="SHARE", help="0 to 1, default 0")
+    tighten.add_argument("--strength", type=_own(_number), default=0.8, metavar="SHARE", help="0 to 1, default 0.8")
     tighten.add_argument(
-        "--tolerance", type=_number, default=0.0, metavar="MS", help="deviations up to this stay; default 0"
+        "--tolerance", type=_own(_number), default=0.0, metavar="MS", help="deviations up to this stay; default 0"
     )
     tighten.add_argument(
-        "--reach", type=_number, default=math.inf, metavar="MS", help="deviations past this stay; default no limit"
+        "--reach",
+        type=_own(_number),
+        default=NO_REACH_MS,
+        metavar="MS",
+        help="deviations past this stay; default no limit",
     )
     tighten.add_argument("--method", default="cut", metavar="METHOD", help="how: cut")
     tighten.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if needed")
@@ -148,15 +165,30 @@ def _command_parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _own(parse: Callable[[str], T]) -> Callable[[str], T]:
+    """Let argparse say our own sentence about a value that makes no sense."""
+
+    def convert(text: str) -> T:
+        try:
+            return parse(text)
+        except UsageError as error:
+            raise argparse.ArgumentTypeError(str(error)) from error
+
+    return convert
+
+
 def _number(text: str) -> float:
-    value = float(text)
+    try:
+        value = float(text)
+    except ValueError:
+        value = math.nan
     if not math.isfinite(value):
-        raise argparse.ArgumentTypeError(f"“{text}” is not a number that can be used here")
+        raise UsageError(f"“{text}” is not a number that can be used here.")
     return value
 
 
-def _load(options: argparse.Namespace, stages: Stages) -> tuple[Session, GroupView]:
-    """The files as a session of one group, analysed."""
+def _read_group(options: argparse.Namespace) -> Session:
+    """The files as a session of one group."""
     recordings = [read_recording(path) for path in options.files]
     for warning in check_group(tuple(recordings)):
         _say(f"note: {warning}")
@@ -164,6 +196,11 @@ def _load(options: argparse.Namespace, stages: Stages) -> tuple[Session, GroupVi
     group = session.groups[0]
     if options.leads is not None:
         session = change_group(session, group.key, leads=_lead_keys(session, options.leads))
+    return session
+
+
+def _listen(session: Session, stages: Stages) -> GroupView:
+    """Analyse the files; says so where there is nothing to find."""
     stages.analyse_all(session, _progress("listening"))
     view = stages.view(session, session.groups[0])
     for track in view.tracks:
@@ -171,7 +208,7 @@ def _load(options: argparse.Namespace, stages: Stages) -> tuple[Session, GroupVi
     if not len(view.strokes):
         first = next((t for t in view.tracks if t.key in view.leads), view.tracks[0])
         raise RecordingError(first.recording.path, _no_attacks(first.key, view, stages))
-    return session, view
+    return view
 
 
 def _no_attacks(key: str, view: GroupView, stages: Stages) -> str:
@@ -212,7 +249,8 @@ def _grid(options: argparse.Namespace) -> Grid:
 
 
 def _hits(options: argparse.Namespace) -> Any:
-    session, view = _load(options, Stages())
+    session = _read_group(options)
+    view = _listen(session, Stages())
     result = hits_report(session, view)
     for track in result.tracks:
         _say(f"{track.file}: {sum(hit.kind == 'played' for hit in track.hits)} played of {len(track.hits)} attacks")
@@ -222,9 +260,8 @@ def _hits(options: argparse.Namespace) -> Any:
 
 def _measure(options: argparse.Namespace) -> Any:
     grid = _grid(options)
-    session, _ = _load(options, stages := Stages())
-    session = msgspec.structs.replace(session, grid=grid)
-    result = measure_report(stages.view(session, session.groups[0]))
+    session = msgspec.structs.replace(_read_group(options), grid=grid)
+    result = measure_report(_listen(session, Stages()))
     summary = result.summary
     _say(f"{summary.strokes} strokes, mean {summary.mean_ms:+.1f} ms, spread {summary.spread_ms:.1f} ms")
     return result
@@ -237,12 +274,11 @@ def _tighten(options: argparse.Namespace) -> Any:
         raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
     grid = _grid(options)
     response = Response(options.strength, options.tolerance, options.reach, options.keep_drift)
-    stages = Stages()
-    session, _ = _load(options, stages)
-    session = msgspec.structs.replace(session, grid=grid)
-    group: Group = session.groups[0]
-    session = change_group(session, group.key, response=response)
-    view = stages.view(session, session.groups[0])
+    session = msgspec.structs.replace(_read_group(options), grid=grid)
+    session = change_group(session, session.groups[0].key, response=response)
+    # A target that cannot be written must show itself before minutes of work.
+    plan_files([(track.recording, EditList.identity()) for track in session.tracks], options.out)
+    view = _listen(session, Stages())
     cut = cut_group(session, view, _progress("finding seams"))
     jobs = plan_files([(track.recording, cut.edits) for track in view.tracks], options.out)
     written = write_files(jobs, progress=_progress("writing"))

@@ -24,7 +24,7 @@ def played(seed: int, count: int = 200) -> tuple[np.ndarray, np.ndarray]:
 
 
 @settings(max_examples=40, deadline=None)
-@given(st.lists(st.floats(0, 20), min_size=1, max_size=60).map(lambda v: np.unique(v)))
+@given(st.lists(st.floats(0, 20), min_size=1, max_size=60).map(np.unique))
 def test_slots_keep_order_and_are_taken_once(times):
     """Whatever is played, chosen slots rise strictly and lie near."""
     slots = GRID.slots(times[0], times[-1])

@@ -49,7 +49,7 @@ def test_tolerance_and_reach_leave_strokes_alone(response, deviation):
 )
 def test_nonsense_is_refused(values):
     """Values out of range say so."""
-    with pytest.raises(UsageError, match="makes no sense|larger than"):
+    with pytest.raises(UsageError, match=r"makes no sense|larger than"):
         Response(**values)
 
 

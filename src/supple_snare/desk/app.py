@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import signal
 import sys
 import traceback
@@ -18,9 +17,6 @@ from supple_snare.desk.window import Window
 
 def run_window(paths: list[Path], *, demo: bool = False) -> int:
     """Open the window on a session, on recordings, on the demo, or empty; returns the exit status."""
-    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
-        print("supple-snare: there is no screen to open a window on; the commands work without one.", file=sys.stderr)
-        return 1
     app = QApplication(sys.argv[:1])
     app.setApplicationName("supple-snare")
     app.setOrganizationName("supple-snare")

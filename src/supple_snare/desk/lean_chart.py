@@ -59,7 +59,7 @@ class LeanChart(QWidget):
         if view is not None and view.offsets.placed.any():
             most = max(most, float(np.nanpercentile(np.abs(view.offsets.offset_ms), 99.0)) * 1.15)
         response = self._response()
-        if response is not None and math.isfinite(response.reach_ms):
+        if response is not None and response.has_reach:
             most = max(most, response.reach_ms * 1.12)
         return float(min(10.0 * math.ceil(most / 10.0), 150.0))
 
@@ -156,7 +156,7 @@ class LeanChart(QWidget):
         x = self._x(time)
         x = np.concatenate([[plot.left()], x, [plot.right()]])
         target = np.concatenate([target[:1], target, target[-1:]])
-        reach = response.reach_ms if math.isfinite(response.reach_ms) else 2.0 * self._span_ms()
+        reach = min(response.reach_ms, 2.0 * self._span_ms())
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setClipRect(plot)
         for width, colour in ((reach, QColor("#F1E9D6")), (response.tolerance_ms, QColor("#DDCFAA"))):
@@ -166,7 +166,7 @@ class LeanChart(QWidget):
             painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
         painter.setClipping(False)
         for name, value in (("tolerance", response.tolerance_ms), ("reach", response.reach_ms)):
-            if math.isfinite(value) and value <= self._span_ms():
+            if value <= self._span_ms():
                 painter.setPen(QPen(theme.SHEET, 1.5))
                 painter.setBrush(theme.BRASS)
                 handle = self._handle(name)
@@ -297,7 +297,7 @@ class LeanChart(QWidget):
             return None
         for name in ("tolerance", "reach"):
             value = response.tolerance_ms if name == "tolerance" else response.reach_ms
-            if math.isfinite(value):
+            if value <= self._span_ms():
                 handle = self._handle(name)
                 if abs(point.x() - handle.x()) <= 12 and abs(point.y() - handle.y()) <= _GRAB_PX:
                     return name

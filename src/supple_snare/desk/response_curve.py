@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 
 import numpy as np
@@ -60,7 +59,7 @@ class ResponseCurve(QWidget):
             return self._point(deviation_ms, float(response.kept_deviation_ms(np.array([deviation_ms]))[0]))
 
         points = {"tolerance": on_curve(response.tolerance_ms), "strength": on_curve(middle)}
-        if math.isfinite(response.reach_ms):
+        if response.has_reach:
             points["reach"] = on_curve(min(response.reach_ms, _SPAN_MS))
         return points
 

@@ -95,7 +95,9 @@ QPushButton, QToolButton#plain {{
 }}
 QPushButton:hover, QToolButton#plain:hover {{ background: {BRASS_PALE.name()}; }}
 QPushButton:pressed, QPushButton:checked {{ background: {BRASS.name()}; color: {SHEET.name()}; }}
-QPushButton:disabled, QToolButton#plain:disabled {{ color: #8F897A; border-color: {RULE.name()}; background: {PAPER.name()}; }}
+QPushButton:disabled, QToolButton#plain:disabled {{
+    color: #8F897A; border-color: {RULE.name()}; background: {PAPER.name()};
+}}
 QPushButton#primary {{
     background: {BRASS.name()}; color: {SHEET.name()}; border-color: {BRASS.name()}; font-weight: bold;
 }}

@@ -191,7 +191,7 @@ def settle_starts(attacks: Attacks, covered_by: FloatArray | float) -> FloatArra
     steps_s = np.diff(attacks.crossing_s, axis=1)
     usual_s = _usual_steps(steps_s, above_all[:, :-1], attacks.peak)
     steady = steps_s <= 2.0 * usual_s + _STEP_SLACK_S
-    # Up to the first share that nothing covers, and at least up to 20 %, at most up to 40 %, every step must be an ordinary one.
+    # Every step up to the first share that nothing covers (20 % or 40 %) must be an ordinary one.
     sure = np.clip(np.argmax(above_all, axis=1), _SURE_SHARE, _SURE_SHARE + 1)
     counted = np.arange(steps_s.shape[1])[None, :] < sure[:, None]
     unbroken = np.cumprod((steady | ~counted)[:, ::-1], axis=1)[:, ::-1].astype(bool)

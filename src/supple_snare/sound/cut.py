@@ -86,6 +86,7 @@ class _Seams:
 # The comfortable lengths first; where strokes are close, ever less of the attack is kept whole and fades get shorter.
 _SQUEEZE = ((1.0, 1.0, 1.0), (1.0, 0.6, 0.6), (0.75, 0.4, 0.4), (0.5, 0.25, 0.2))
 _MAX_REPEATS = 12
+_RETURN_S = 2
 _SEARCH_MS = 120.0
 _STEP_MS = 0.25
 
@@ -129,8 +130,9 @@ def plan_cut(
         )
         for lead_in, fade, keep in _SQUEEZE
     ]
-    # A last anchor at the end of the file lets what follows the last stroke come back to its place.
-    anchors = np.append(first_arrival, frames)
+    # A last anchor, at the end of the file or well after the last attack, lets what follows the last stroke come back to its place.
+    last = int(arrivals[-1]) if len(arrivals) else 0
+    anchors = np.append(first_arrival, min(frames, last + _RETURN_S * rate_hz))
     wanted = np.append(move, 0)
     real = np.zeros(len(wanted), dtype=np.int64)
     extended = np.zeros(len(wanted), dtype=bool)
@@ -209,7 +211,7 @@ def _extend_tail(
     """Fill a gap longer than the sustain by several equal repeats of its end."""
     gap = after - before
     end = stop - span.lead_in
-    sustain = end - (_last(starts, stop, span) + span.attack // 2) - span.fade
+    sustain = end - (_last(starts, stop, span) + span.attack) - span.fade
     sustain = min(sustain, end - (seams.at[-1] - before) - span.fade)
     if sustain <= span.fade:
         return before, False

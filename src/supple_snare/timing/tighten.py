@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass
 from enum import IntEnum
 
@@ -13,6 +12,10 @@ from supple_snare.errors import UsageError
 from supple_snare.timing.offsets import Offsets
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.units import FloatArray, frozen, ms_to_s
+
+
+NO_REACH_MS = 1e6
+"""A reach that no deviation passes. A plain number, so that it survives a file in which infinity has no name."""
 
 
 class Kept(IntEnum):
@@ -42,7 +45,7 @@ class Response:
     tolerance_ms : float
         Deviations up to this stay.
     reach_ms : float
-        Deviations past this stay too, and are reported; infinite for no limit.
+        Deviations past this stay too, and are reported; `NO_REACH_MS` for no limit.
     keep_drift : float
         Share of the drift that counts as wanted, 0 to 1.
 
@@ -54,7 +57,7 @@ class Response:
 
     strength: float = 0.8
     tolerance_ms: float = 0.0
-    reach_ms: float = math.inf
+    reach_ms: float = NO_REACH_MS
     keep_drift: float = 0.0
 
     def __post_init__(self) -> None:
@@ -62,7 +65,7 @@ class Response:
             raise UsageError(f"A strength of {self.strength:g} makes no sense: give one from 0 to 1.")
         if not 0.0 <= self.tolerance_ms <= 1000.0:
             raise UsageError(f"A tolerance of {self.tolerance_ms:g} ms makes no sense: give one from 0 to 1000.")
-        if not self.reach_ms > 0.0:
+        if not 0.0 < self.reach_ms <= NO_REACH_MS:
             raise UsageError(f"A reach of {self.reach_ms:g} ms makes no sense: give one above 0.")
         if self.tolerance_ms > self.reach_ms:
             raise UsageError(
@@ -71,6 +74,11 @@ class Response:
             )
         if not 0.0 <= self.keep_drift <= 1.0:
             raise UsageError(f"A keep-drift of {self.keep_drift:g} makes no sense: give one from 0 to 1.")
+
+    @property
+    def has_reach(self) -> bool:
+        """Whether there is a limit at all."""
+        return self.reach_ms < NO_REACH_MS
 
     def kept_deviation_ms(self, deviation_ms: FloatArray) -> FloatArray:
         """What remains of each deviation; continuous at the tolerance.

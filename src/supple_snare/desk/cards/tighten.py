@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import replace
 
 import numpy as np
@@ -14,16 +13,16 @@ from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import UsageError
 from supple_snare.session.edits import change_group, hold_range, release_range
-from supple_snare.timing.tighten import Kept, Response
+from supple_snare.timing.tighten import NO_REACH_MS, Kept, Response
 
-_NO_REACH_MS = 120.0
-"""At its right end the reach has no limit."""
+_LONGEST_REACH_MS = 120.0
+"""At its right end the slider means no limit."""
 
 _CHOICES = {
     "A touch": Response(strength=0.5, tolerance_ms=6.0, reach_ms=45.0),
     "Most of it": Response(strength=0.8, tolerance_ms=4.0, reach_ms=45.0),
     "Only the worst": Response(strength=0.9, tolerance_ms=15.0, reach_ms=70.0),
-    "All of it": Response(strength=1.0, tolerance_ms=0.0, reach_ms=math.inf),
+    "All of it": Response(strength=1.0, tolerance_ms=0.0, reach_ms=NO_REACH_MS),
 }
 
 
@@ -38,7 +37,7 @@ class TightenCard(Card):
         self.column.addWidget(self._curve)
         self.strength = NumberSlider("Strength", 0, 100, unit=" %", hint="how much goes")
         self.tolerance = NumberSlider("Tolerance", 0, 40, step=0.5, unit=" ms", digits=1, hint="up to this stays")
-        self.reach = NumberSlider("Reach", 5, _NO_REACH_MS, step=1.0, unit=" ms", hint="past this stays")
+        self.reach = NumberSlider("Reach", 5, _LONGEST_REACH_MS, step=1.0, unit=" ms", hint="past this stays")
         for control in (self.strength, self.tolerance, self.reach):
             control.changed.connect(self._changed)
             control.pressed.connect(self.work.begin_gesture)
@@ -74,7 +73,7 @@ class TightenCard(Card):
         response = group.response
         self.strength.set_value(100.0 * response.strength)
         self.tolerance.set_value(response.tolerance_ms)
-        self.reach.set_value(min(response.reach_ms, _NO_REACH_MS))
+        self.reach.set_value(min(response.reach_ms, _LONGEST_REACH_MS))
         if view is None:
             self._result.setText("Listening …")
             self._kept.setText("")
@@ -99,7 +98,7 @@ class TightenCard(Card):
                 group.response,
                 strength=self.strength.value() / 100.0,
                 tolerance_ms=tolerance,
-                reach_ms=math.inf if reach >= _NO_REACH_MS else reach,
+                reach_ms=NO_REACH_MS if reach >= _LONGEST_REACH_MS else reach,
             )
         except UsageError as error:
             self.work.tell_problem(str(error))
@@ -120,7 +119,7 @@ def _what_changed(old: Response, new: Response) -> str:
 
 
 def _describe(response: Response) -> str:
-    reach = "no reach limit" if math.isinf(response.reach_ms) else f"reach {response.reach_ms:g} ms"
+    reach = f"reach {response.reach_ms:g} ms" if response.has_reach else "no reach limit"
     return f"Strength {response.strength:.0%}, tolerance {response.tolerance_ms:g} ms, {reach}"
 
 

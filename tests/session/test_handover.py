@@ -1,0 +1,130 @@
+"""The hand-over: whole files under the right names, or none."""
+
+from __future__ import annotations
+
+import os
+import resource
+import signal
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from supple_snare.errors import CancelledError, HandOverError
+from supple_snare.session.handover import plan_files, write_files
+from supple_snare.sound.editlist import EditList
+from supple_snare.sound.files import read_recording
+from tests.conftest import make_take
+
+EDITS = EditList.of([0, 60_000], [0, 240], [0, 240], [1.0, 0.5])
+
+
+def tracks_of(take, edits=EDITS):
+    """Recordings of a take with one edit list."""
+    return [(read_recording(path), edits) for path in take.files]
+
+
+def test_files_keep_name_rate_width_and_length(take, tmp_path):
+    """What comes out is like what went in, and the edit is in it."""
+    written = write_files(plan_files(tracks_of(take), tmp_path / "new" / "out"))
+    assert [path.name for path in written] == [path.name for path in take.files]
+    for source, target in zip(take.files, written, strict=True):
+        before, after = soundfile.info(source), soundfile.info(target)
+        assert (before.frames, before.samplerate, before.subtype) == (after.frames, after.samplerate, after.subtype)
+        played, tightened = soundfile.read(source, dtype="int32")[0], soundfile.read(target, dtype="int32")[0]
+        assert np.array_equal(played[:59_000], tightened[:59_000])
+        assert np.array_equal(played[60_000:61_000], tightened[60_240:61_240])
+
+
+@pytest.mark.parametrize(("subtype", "suffix"), [("PCM_16", ".wav"), ("PCM_24", ".wav"), ("PCM_24", ".flac")])
+def test_no_edit_is_no_change(tmp_path, subtype, suffix):
+    """Strength 0: samples equal bit for bit."""
+    take = make_take(tmp_path / "take", bars=1, subtype=subtype, suffix=suffix)
+    for source, target in zip(
+        take.files, write_files(plan_files(tracks_of(take, EditList.identity()), tmp_path / "out")), strict=True
+    ):
+        assert np.array_equal(soundfile.read(source, dtype="int32")[0], soundfile.read(target, dtype="int32")[0])
+
+
+@pytest.mark.parametrize(("container", "suffix", "subtype"), [("FLAC", ".flac", "PCM_24"), ("WAV", ".wav", "FLOAT")])
+def test_another_format_on_wish(tmp_path, container, suffix, subtype):
+    """A float file becomes 24-bit FLAC, or stays float in WAV."""
+    take = make_take(tmp_path / "take", bars=1, subtype="FLOAT")
+    written = write_files(plan_files(tracks_of(take), tmp_path / "out", container=container), container=container)
+    assert {path.suffix for path in written} == {suffix}
+    assert {soundfile.info(path).subtype for path in written} == {subtype}
+
+
+def test_recordings_are_never_replaced(take):
+    """Neither by folder nor by a link to it."""
+    before = {path: path.read_bytes() for path in take.files}
+    with pytest.raises(HandOverError, match=r"kick\.wav: .*replace the recording"):
+        plan_files(tracks_of(take), take.folder)
+    link = take.folder.parent / "link"
+    link.symlink_to(take.folder)
+    with pytest.raises(HandOverError, match="replace the recording"):
+        plan_files(tracks_of(take), link)
+    assert {path: path.read_bytes() for path in take.files} == before
+
+
+def test_folders_that_cannot_be_written(take, tmp_path, monkeypatch):
+    """A file in the way, or a folder without permission."""
+    (tmp_path / "file").write_text("")
+    with pytest.raises(HandOverError, match="cannot be made"):
+        plan_files(tracks_of(take), tmp_path / "file")
+    tracks = tracks_of(take)
+    monkeypatch.setattr("supple_snare.session.handover.os.access", lambda *_: False)
+    with pytest.raises(HandOverError, match="may not be written"):
+        plan_files(tracks, tmp_path / "locked")
+
+
+def test_two_files_of_one_name_are_told(take, tmp_path):
+    """Converted to one format, two names may meet."""
+    tracks = tracks_of(take)
+    with pytest.raises(HandOverError, match=r"kick\.wav: two tracks"):
+        plan_files([tracks[0], tracks[0]], tmp_path / "out")
+
+
+def test_stopping_leaves_only_whole_files(take, tmp_path):
+    """The file in the making goes, those before it stay."""
+    calls = []
+
+    def stop_in_the_second(share: float) -> None:
+        calls.append(share)
+        if share > 0.4:
+            raise CancelledError
+
+    with pytest.raises(CancelledError):
+        write_files(plan_files(tracks_of(take), tmp_path / "out"), progress=stop_in_the_second)
+    left = sorted(path.name for path in (tmp_path / "out").iterdir())
+    assert left == [path.name for path in take.files[: len(left)]]
+    assert 0 < len(left) < 3
+    assert calls == sorted(calls)
+
+
+def test_a_full_disk_is_one_sentence_and_no_half_file(take, tmp_path):
+    """Writing past what the system allows: status 1, the file named, nothing left under any name."""
+
+    def small_files_only() -> None:
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        resource.setrlimit(resource.RLIMIT_FSIZE, (400_000, 400_000))
+
+    out = tmp_path / "out"
+    command = [sys.executable, "-m", "supple_snare", "tighten", *map(str, take.files)]
+    command += ["--tempo", "110", "--first-beat", "0.5", "--out", str(out), "--json"]
+    done = subprocess.run(
+        command,
+        capture_output=True,
+        text=True,
+        check=False,
+        preexec_fn=small_files_only,
+        env={**os.environ, "PYTHONPATH": str(Path(__file__).parents[2] / "src")},
+    )
+    assert done.returncode == 1
+    assert done.stdout == ""
+    assert "kick.wav: writing stopped" in done.stderr
+    assert "Traceback" not in done.stderr
+    assert list(out.iterdir()) == []

@@ -1,0 +1,147 @@
+"""The cut: attacks whole and where they belong, one list for all tracks, nothing touched that need not be."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from supple_snare.sound.cut import CutSettings, plan_cut
+from supple_snare.sound.files import BlockReader, read_recording
+from tests.conftest import RATE_HZ, drum
+
+
+@pytest.fixture(scope="module")
+def group(tmp_path_factory):
+    """Two tracks of one drum, the second 2.5 ms away, and when it is struck."""
+    folder = tmp_path_factory.mktemp("group")
+    rng = np.random.default_rng(4)
+    attack = np.sort(rng.choice(np.arange(5, 95), 40, replace=False)) * 2_000
+    near = rng.normal(size=200_000) * 1e-4
+    for at in attack:
+        sound = drum(rng, 160.0)
+        near[at : at + len(sound)] += sound[: 200_000 - at]
+    recordings = []
+    for name, mix in (("near", near), ("far", 0.3 * np.roll(near, 120))):
+        path = folder / f"{name}.wav"
+        soundfile.write(path, mix * 0.5, RATE_HZ, subtype="PCM_24")
+        recordings.append(read_recording(path))
+    return recordings, attack
+
+
+def cut(group, move, **settings_):
+    """Plan a cut of the group."""
+    recordings, attack = group
+    arrivals = np.sort(np.concatenate([attack, attack + 120]))
+    return plan_cut(
+        recordings,
+        first_arrival=attack,
+        arrivals=arrivals,
+        move=np.asarray(move, dtype=np.int64),
+        settings=CutSettings(**settings_),
+    )
+
+
+def rendered(recording, edits):
+    """Recording and result."""
+    with BlockReader(recording) as reader:
+        frames = recording.frames
+        return reader.read(0, frames)[:, 0], edits.render(reader.read, 0, frames, quantum=recording.quantum)[:, 0]
+
+
+moves = st.lists(st.integers(-450, 450), min_size=40, max_size=40)
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(moves)
+def test_attacks_move_whole_and_stand_in_one_piece(group, wanted):
+    """Each attack's first 6 ms are the recording's, moved by its amount, in every track; none sounds twice."""
+    recordings, attack = group
+    plan = cut(group, wanted)
+    assert np.all(np.diff(plan.edits.at) > 0)
+    assert np.all(plan.edits.at[1:] - plan.edits.fade[1:] >= plan.edits.at[:-1])
+    kept = ~plan.limited
+    assert np.array_equal(plan.move[kept], np.asarray(wanted)[kept])
+    for recording, late in zip(recordings, (0, 120), strict=True):
+        source, result = rendered(recording, plan.edits)
+        for at, move in zip(attack + late, plan.move, strict=True):
+            assert np.array_equal(result[at + move : at + move + 288], source[at : at + 288])
+    onset_sources = plan.edits.source_of(np.arange(recordings[0].frames))
+    for at in attack:
+        assert np.count_nonzero(onset_sources == at) == 1
+
+
+def test_nothing_moved_is_the_recording_to_the_bit(group):
+    """A move of nothing makes no seam."""
+    plan = cut(group, np.zeros(40))
+    assert len(plan.edits) == 1
+    source, result = rendered(group[0][0], plan.edits)
+    assert np.array_equal(source, result)
+
+
+def test_neighbours_that_move_alike_stay_joined(group):
+    """One move for all: seams only before the first stroke and after the last."""
+    plan = cut(group, np.full(40, 200))
+    assert len(plan.edits) <= 3
+    assert plan.move.tolist() == [200] * 40
+
+
+def test_what_follows_the_last_stroke_comes_back_to_its_place(group):
+    """The end of the file is the recording's end."""
+    source, result = rendered(group[0][0], cut(group, np.full(40, -200)).edits)
+    assert np.array_equal(source[-190:], result[-190:])
+
+
+def test_most_samples_are_exact_copies(group):
+    """Fades are the only new samples, and they are short."""
+    rng = np.random.default_rng(8)
+    plan = cut(group, rng.integers(-300, 300, 40))
+    assert plan.edits.fade.sum() < 0.06 * 200_000
+
+
+def test_a_gap_longer_than_the_sustain_is_filled_and_told(tmp_path):
+    """A stroke moved 60 ms later from one only 50 ms before it: the tail repeats, the attack is still whole."""
+    rng = np.random.default_rng(6)
+    sound = rng.normal(size=60_000) * 1e-4
+    for at in (20_000, 22_400):
+        sound[at : at + 12_000] += drum(rng, 150.0)
+    path = tmp_path / "a.wav"
+    soundfile.write(path, sound * 0.5, RATE_HZ, subtype="PCM_24")
+    arrival = np.array([20_000, 22_400])
+    recording = read_recording(path)
+    plan = plan_cut([recording], first_arrival=arrival, arrivals=arrival, move=np.array([0, 2_880]))
+    assert plan.move.tolist() == [0, 2_880]
+    assert plan.extended.tolist() == [False, True]
+    source, result = rendered(recording, plan.edits)
+    assert np.array_equal(result[22_400 + 2_880 : 22_400 + 3_880], source[22_400:23_400])
+    gap = result[22_400:25_200].astype(float)
+    assert np.sqrt(np.mean(gap**2)) > 0.1 * np.sqrt(np.mean(source[20_400:22_300].astype(float) ** 2))
+
+
+def test_a_move_into_the_attack_before_is_limited_and_told(group):
+    """An attack cannot be moved through the one before it; the plan says so."""
+    recordings, _ = group
+    arrival = np.array([50_000, 51_500])
+    plan = plan_cut(recordings, first_arrival=arrival, arrivals=arrival, move=np.array([0, -1_490]))
+    assert plan.limited.tolist() == [False, True]
+    assert -1_490 < plan.move[1] <= 0
+
+
+def test_the_first_stroke_is_never_moved_out_of_the_file(group):
+    """An attack at 2 ms cannot go back by 10."""
+    recordings, _ = group
+    arrival = np.array([96, 50_000])
+    plan = plan_cut(recordings, first_arrival=arrival, arrivals=arrival, move=np.array([-480, 0]))
+    assert plan.move[0] >= -96
+
+
+def test_progress_is_told(group):
+    """Long work reports its share and can be stopped by it."""
+    recordings, attack = group
+    shares = []
+    move = np.arange(40)
+    plan_cut(recordings, first_arrival=attack, arrivals=attack, move=move, progress=shares.append)
+    assert shares == sorted(shares)
+    assert len(shares) >= 2

@@ -1,0 +1,53 @@
+"""The house rules that imports can break."""
+
+from __future__ import annotations
+
+import ast
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import supple_snare
+
+SOURCE = Path(supple_snare.__file__).parent
+CORE = ("timing", "sound", "session", "exchange", "demo")
+
+
+def test_nothing_but_the_desk_imports_qt():
+    """Not even inside a function."""
+    for path in SOURCE.rglob("*.py"):
+        if "desk" in path.relative_to(SOURCE).parts:
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            names = []
+            if isinstance(node, ast.Import):
+                names = [alias.name for alias in node.names]
+            elif isinstance(node, ast.ImportFrom):
+                names = [node.module or ""]
+            assert not any(name.startswith("PyQt6") for name in names), path
+
+
+@pytest.mark.parametrize("house", CORE)
+def test_the_core_works_without_qt(house):
+    """Importing a house in a fresh process loads nothing of Qt."""
+    modules = [
+        ".".join(("supple_snare", *path.relative_to(SOURCE).with_suffix("").parts))
+        for path in (SOURCE / house).rglob("*.py")
+    ]
+    code = "import importlib, sys\nfor name in sys.argv[1:]: importlib.import_module(name)\n"
+    code += "sys.exit(any(name.startswith('PyQt6') for name in sys.modules))"
+    environment = {**os.environ, "PYTHONPATH": str(SOURCE.parent)}
+    assert subprocess.run([sys.executable, "-c", code, *modules], check=False, env=environment).returncode == 0
+
+
+def test_every_module_says_what_it_is_for():
+    """A docstring on each module, and on each public class and function."""
+    for path in SOURCE.rglob("*.py"):
+        tree = ast.parse(path.read_text())
+        assert ast.get_docstring(tree), path
+        for node in tree.body:
+            if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
+                assert ast.get_docstring(node), f"{path}: {node.name}"

@@ -1,0 +1,191 @@
+"""The command line: the promised shapes on standard output, words on standard error, and exit statuses."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from supple_snare.cli import main
+from tests.conftest import make_take
+
+TIMING = ["--tempo", "110", "--first-beat", "0.5"]
+
+
+def run(capsys, *words) -> tuple[int, str, str]:
+    """Exit status, standard output, standard error."""
+    try:
+        status = main([str(word) for word in words])
+    except SystemExit as leaving:
+        status = int(leaving.code or 0)
+    out, err = capsys.readouterr()
+    assert "Traceback" not in err
+    return status, out, err
+
+
+def test_hits(capsys, shared_take):
+    """Every file's hits and the group's strokes, as promised."""
+    status, out, _ = run(capsys, "hits", *shared_take.files, "--json")
+    result = json.loads(out)
+    assert status == 0
+    assert result["sample_rate"] == 48_000
+    assert [track["file"] for track in result["tracks"]] == ["kick.wav", "snare.wav", "room.wav"]
+    for track in result["tracks"]:
+        assert all(set(hit) == {"time", "level_db", "kind", "confidence"} for hit in track["hits"])
+        assert {hit["kind"] for hit in track["hits"]} <= {"played", "bleed", "grace", "roll"}
+    snare = [hit["time"] for hit in result["tracks"][1]["hits"] if hit["kind"] == "played"]
+    assert snare == pytest.approx(sorted(shared_take.starts_s["snare"]), abs=0.002)
+    assert set(result["strokes"][0]) == {"time", "lead", "level_db"}
+
+
+def test_leads_as_given(capsys, shared_take):
+    """With --leads only those decide, by name with or without ending."""
+    status, out, _ = run(capsys, "hits", *shared_take.files, "--leads", "snare", "--json")
+    assert status == 0
+    assert {stroke["lead"] for stroke in json.loads(out)["strokes"]} == {"snare.wav"}
+
+
+def test_measure(capsys, shared_take):
+    """Offsets against the grid; drift, feel and scatter add up; bars from 1, slots from 0."""
+    status, out, _ = run(capsys, "measure", *shared_take.files, *TIMING, "--json")
+    strokes = json.loads(out)["strokes"]
+    assert status == 0
+    keys = {"time", "lead", "bar", "slot", "grid_time", "offset_ms", "drift_ms", "feel_ms", "scatter_ms"}
+    assert all(set(stroke) == keys for stroke in strokes)
+    assert (strokes[0]["bar"], strokes[0]["slot"]) == (1, 0)
+    for stroke in strokes:
+        assert stroke["offset_ms"] == pytest.approx(1000 * (stroke["time"] - stroke["grid_time"]), abs=1e-6)
+        assert stroke["offset_ms"] == pytest.approx(stroke["drift_ms"] + stroke["feel_ms"] + stroke["scatter_ms"])
+        beats = (stroke["grid_time"] - 0.5) * 110 / 60
+        assert beats == pytest.approx((stroke["bar"] - 1) * 4 + stroke["slot"] / 4)
+
+
+def lag_of(source: np.ndarray, result: np.ndarray, start_s: float) -> int:
+    """By how many samples an attack moved, found by correlation alone."""
+    at = round(start_s * 48_000)
+    piece = source[at - 10 : at + 900]
+    around = result[at - 10 - 1_500 : at + 900 + 1_500]
+    match = np.correlate(around, piece, "valid")
+    energy = np.convolve(around**2, np.ones(len(piece)), "valid")
+    return int(np.argmax(match / np.sqrt(energy + 1e-9))) - 1_500
+
+
+@pytest.mark.parametrize("seed", [2, 3])
+def test_tighten_at_full_strength_lands_on_the_grid_in_every_file(capsys, tmp_path, seed):
+    """Found again by correlation: strokes within 2 ms of their lines, all microphones moved alike to the sample."""
+    take = make_take(tmp_path / "take", seed=seed)
+    status, out, err = run(
+        capsys, "tighten", *take.files, *TIMING, "--strength", "1", "--out", tmp_path / "o", "--json"
+    )
+    assert status == 0
+    assert "strokes moved" in err
+    result = json.loads(out)
+    assert [Path(file).name for file in result["files"]] == ["kick.wav", "snare.wav", "room.wav"]
+    pairs = [(soundfile.read(path)[0], soundfile.read(tmp_path / "o" / path.name)[0]) for path in take.files]
+    truth = np.sort(np.concatenate(list(take.starts_s.values())))
+    for stroke in result["strokes"]:
+        assert set(stroke) == {"time", "grid_time", "new_time", "moved_ms", "kept", "doubts"}
+        assert stroke["kept"] is None
+        assert stroke["new_time"] - stroke["time"] == pytest.approx(stroke["moved_ms"] / 1000, abs=1e-9)
+        start = truth[np.argmin(np.abs(truth - stroke["time"]))]
+        lags = {lag_of(source, made, start) for source, made in pairs}
+        assert len(lags) == 1
+        assert abs(start + lags.pop() / 48_000 - stroke["grid_time"]) < 0.002
+
+
+def test_strength_nothing_changes_nothing(capsys, tmp_path):
+    """The files are the recordings, byte for byte."""
+    take = make_take(tmp_path / "take", bars=2, subtype="PCM_16")
+    status, out, _ = run(capsys, "tighten", *take.files, *TIMING, "--strength", "0", "--out", tmp_path / "o", "--json")
+    assert status == 0
+    assert all(stroke["moved_ms"] == 0 for stroke in json.loads(out)["strokes"])
+    assert all(path.read_bytes() == (tmp_path / "o" / path.name).read_bytes() for path in take.files)
+
+
+def test_windows_are_told(capsys, shared_take, tmp_path):
+    """Tolerance and reach keep strokes and say so."""
+    _, out, _ = run(
+        capsys, "tighten", *shared_take.files, *TIMING, "--tolerance", "4", "--reach", "12", "--out", tmp_path, "--json"
+    )
+    strokes = json.loads(out)["strokes"]
+    assert {stroke["kept"] for stroke in strokes} == {None, "tolerance", "reach"}
+    for stroke in strokes:
+        offset = abs(1000 * (stroke["time"] - stroke["grid_time"]))
+        assert stroke["kept"] == ("tolerance" if offset <= 4 else "reach" if offset > 12 else None)
+        assert ("past the reach" in stroke["doubts"]) == (stroke["kept"] == "reach")
+
+
+WRONG_USE = {
+    "tempo": ["measure", "{file}", "--tempo", "-3", "--first-beat", "0"],
+    "words for a tempo": ["measure", "{file}", "--tempo", "fast", "--first-beat", "0"],
+    "no tempo": ["measure", "{file}", "--first-beat", "0"],
+    "strength": ["tighten", "{file}", *TIMING, "--strength", "7", "--out", "{out}"],
+    "meter": ["tighten", "{file}", *TIMING, "--meter", "4/5", "--out", "{out}"],
+    "grid": ["tighten", "{file}", *TIMING, "--grid", "1/7", "--out", "{out}"],
+    "swing": ["tighten", "{file}", *TIMING, "--swing", "0.9", "--out", "{out}"],
+    "windows crossed": ["tighten", "{file}", *TIMING, "--tolerance", "9", "--reach", "5", "--out", "{out}"],
+    "no folder": ["tighten", "{file}", *TIMING],
+    "lead": ["hits", "{file}", "--leads", "nobody.wav"],
+    "aim": ["tighten", "{file}", *TIMING, "--aim", "moon", "--out", "{out}"],
+    "option": ["hits", "{file}", "--loud"],
+}
+
+
+@pytest.mark.parametrize("kind", WRONG_USE)
+def test_wrong_use_is_status_2(capsys, shared_take, tmp_path, kind):
+    """Values that make no sense: one line, nothing on standard output, nothing written."""
+    words = [word.format(file=shared_take.files[0], out=tmp_path / "out") for word in WRONG_USE[kind]]
+    status, out, err = run(capsys, *words)
+    assert (status, out) == (2, "")
+    assert len(err.strip().splitlines()) == 1
+    assert not (tmp_path / "out").exists()
+
+
+def test_failed_work_is_status_1_and_names_the_file(capsys, tmp_path, take):
+    """Missing, silent, other rate, a target that is a recording's own folder."""
+    silent = tmp_path / "silent.wav"
+    soundfile.write(silent, np.zeros(48_000), 48_000)
+    slow = tmp_path / "slow.wav"
+    soundfile.write(slow, np.zeros(48_000), 44_100)
+    cases = {
+        "missing.wav": ["hits", tmp_path / "missing.wav"],
+        "silent.wav": ["hits", silent],
+        "slow.wav": ["hits", take.files[0], slow],
+        "kick.wav": ["tighten", take.files[0], *TIMING, "--out", take.folder],
+    }
+    before = take.files[0].read_bytes()
+    for name, words in cases.items():
+        status, out, err = run(capsys, *words, "--json")
+        assert (status, out) == (1, "")
+        assert f"supple-snare: {name}: " in err
+    assert take.files[0].read_bytes() == before
+
+
+def test_a_silent_track_goes_along_with_the_others(capsys, take, tmp_path):
+    """A microphone that caught nothing is noted, and cut like the rest."""
+    silent = take.folder / "tom.wav"
+    soundfile.write(silent, np.zeros(soundfile.info(take.files[0]).frames), 48_000, subtype="PCM_24")
+    status, _, err = run(capsys, "tighten", *take.files, silent, *TIMING, "--out", tmp_path / "o")
+    assert status == 0
+    assert "tom.wav is silent" in err
+    assert (tmp_path / "o" / "tom.wav").exists()
+
+
+def test_help_and_version(capsys):
+    """Both answer and leave with 0."""
+    for words in (["--help"], ["--version"], ["tighten", "--help"]):
+        status, out, _ = run(capsys, *words)
+        assert status == 0
+        assert "supple-snare" in out
+
+
+def test_without_a_screen_the_window_says_so(capsys, monkeypatch):
+    """One sentence instead of Qt's complaint."""
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    status, _, err = run(capsys)
+    assert status == 1
+    assert "no screen" in err
