@@ -31,11 +31,20 @@ class TrackRow(QWidget):
         self.track = track
         self.rank = rank
         self._levelling = False
+        self._state: tuple[Track, int | None, bool] | None = None
         self.setFixedHeight(_ROW_PX)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(track.name)
+
+    def show_track(self, track: Track, rank: int | None) -> None:
+        """Show a track as it is now; draws only what changed."""
+        state = (track, rank, self._workspace.stages.analysis(track.recording) is not None)
+        if state != self._state:
+            self._state = state
+            self.track, self.rank = track, rank
+            self.update()
 
     def sizeHint(self) -> QSize:
         return QSize(170, _ROW_PX)
@@ -228,9 +237,7 @@ class Cast(QScrollArea):
             self._shown = state
             self._rebuild(session)
         for key, row in self.rows.items():
-            row.track = session.track(key)
-            row.rank = ranks.get(key)
-            row.update()
+            row.show_track(session.track(key), ranks.get(key))
 
     def _rebuild(self, session: Session) -> None:
         body = QWidget()

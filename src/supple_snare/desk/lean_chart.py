@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixma
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.stamps import put
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.edits import change_group
 from supple_snare.session.stages import GroupView
@@ -31,6 +32,8 @@ class LeanChart(QWidget):
         super().__init__()
         self._workspace = workspace
         self._layer: QPixmap | None = None
+        self._played: tuple[tuple[object, ...], QPixmap] | None = None
+        self._span: float | None = None
         self._bars = (1.0, 1.0)
         self._dragged: str | None = None
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -53,7 +56,13 @@ class LeanChart(QWidget):
         return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
 
     def _span_ms(self) -> float:
-        """Half height of the chart in ms: what the strokes and the reach need."""
+        """Half height of the chart in ms."""
+        if self._span is None:
+            self._span = self._wanted_span_ms()
+        return self._span
+
+    def _wanted_span_ms(self) -> float:
+        """What the strokes and the reach need."""
         view = self._workspace.view
         most = _LEAST_SPAN_MS
         if view is not None and view.offsets.placed.any():
@@ -63,10 +72,11 @@ class LeanChart(QWidget):
             most = max(most, response.reach_ms * 1.12)
         return float(min(10.0 * math.ceil(most / 10.0), 150.0))
 
-    def _y(self, offset_ms: float) -> float:
+    def _y(self, offset_ms: FloatArray | float) -> FloatArray:
+        """Heights of offsets, kept inside the chart."""
         plot = self._plot()
-        share = float(np.clip(offset_ms / self._span_ms(), -1.04, 1.04))
-        return plot.center().y() - share * plot.height() / 2.0
+        share = np.clip(np.asarray(offset_ms) / self._span_ms(), -1.04, 1.04)
+        return np.asarray(plot.center().y() - share * plot.height() / 2.0)
 
     def _bar_range(self) -> tuple[float, float]:
         session = self._workspace.session
@@ -93,6 +103,7 @@ class LeanChart(QWidget):
 
     def _stale(self) -> None:
         self._layer = None
+        self._span = None
         self.update()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -101,10 +112,7 @@ class LeanChart(QWidget):
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         if self._layer is None:
-            ratio = self.devicePixelRatioF()
-            self._layer = QPixmap(self.size() * ratio)
-            self._layer.setDevicePixelRatio(ratio)
-            self._layer.fill(theme.SHEET)
+            self._layer = self._blank(theme.SHEET)
             painter = QPainter(self._layer)
             self._paint_chart(painter)
             painter.end()
@@ -115,7 +123,6 @@ class LeanChart(QWidget):
         painter.end()
 
     def _paint_chart(self, painter: QPainter) -> None:
-        plot = self._plot()
         view = self._workspace.view
         painter.setFont(theme.text_font(13, bold=True))
         painter.setPen(theme.INK)
@@ -125,10 +132,30 @@ class LeanChart(QWidget):
         self._paint_legend(painter)
         if self._shows_plan:
             self._paint_bands(painter, view)
-        self._paint_axes(painter, plot)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-        self._paint_drift(painter, view)
-        self._paint_dots(painter, view)
+        painter.drawPixmap(0, 0, self._played_layer(view))
+        if self._shows_plan:
+            self._paint_tightened(painter, view)
+
+    def _played_layer(self, view: GroupView) -> QPixmap:
+        """Axes, drift and what was played: kept while only the plan changes."""
+        key = (view.offsets, self._span_ms(), self.size(), self._workspace.session.grid, self._workspace.selected)
+        if self._played is None or self._played[0] != key:
+            layer = self._blank(Qt.GlobalColor.transparent)
+            painter = QPainter(layer)
+            self._paint_axes(painter, self._plot())
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
+            self._paint_drift(painter, view)
+            self._paint_played(painter, view)
+            painter.end()
+            self._played = (key, layer)
+        return self._played[1]
+
+    def _blank(self, colour: QColor | Qt.GlobalColor) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        blank = QPixmap(self.size() * ratio)
+        blank.setDevicePixelRatio(ratio)
+        blank.fill(colour)
+        return blank
 
     @property
     def _shows_plan(self) -> bool:
@@ -160,8 +187,8 @@ class LeanChart(QWidget):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setClipRect(plot)
         for width, colour in ((reach, QColor("#F1E9D6")), (response.tolerance_ms, QColor("#DDCFAA"))):
-            upper = [QPointF(px, self._y_free(t + width)) for px, t in zip(x, target, strict=True)]
-            lower = [QPointF(px, self._y_free(t - width)) for px, t in zip(x, target, strict=True)]
+            upper = list(map(QPointF, x.tolist(), self._y_free(target + width).tolist()))
+            lower = list(map(QPointF, x.tolist(), self._y_free(target - width).tolist()))
             painter.setBrush(colour)
             painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
         painter.setClipping(False)
@@ -172,9 +199,10 @@ class LeanChart(QWidget):
                 handle = self._handle(name)
                 painter.drawRoundedRect(QRectF(handle.x() - 6, handle.y() - 4, 12, 8), 3, 3)
 
-    def _y_free(self, offset_ms: float) -> float:
+    def _y_free(self, offset_ms: FloatArray) -> FloatArray:
+        """Heights of offsets, beyond the edges too."""
         plot = self._plot()
-        return plot.center().y() - offset_ms / self._span_ms() * plot.height() / 2.0
+        return np.asarray(plot.center().y() - offset_ms / self._span_ms() * plot.height() / 2.0)
 
     def _handle(self, name: str) -> QPointF:
         response = self._response()
@@ -184,7 +212,7 @@ class LeanChart(QWidget):
         last = 0.0
         if view is not None and view.offsets.placed.any():
             last = response.keep_drift * float(view.offsets.drift_ms[view.offsets.placed][-1])
-        return QPointF(self._plot().right() + 10.0, self._y_free(last + value))
+        return QPointF(self._plot().right() + 10.0, float(self._y_free(np.array(last + value))))
 
     def _paint_axes(self, painter: QPainter, plot: QRectF) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -192,7 +220,7 @@ class LeanChart(QWidget):
         span = self._span_ms()
         step = 10.0 if span <= 40 else 20.0 if span <= 80 else 50.0
         for value in np.arange(-math.floor(span / step) * step, span + 0.1, step):
-            y = self._y(float(value))
+            y = float(self._y(float(value)))
             painter.setPen(QPen(theme.RULE if value else theme.INK_SOFT, 1))
             painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
             if abs(value) > 0.9 * span:
@@ -215,33 +243,41 @@ class LeanChart(QWidget):
         if np.count_nonzero(placed) < 2:
             return
         x = self._x(view.strokes.time_s[placed])
-        points = [QPointF(px, self._y(d)) for px, d in zip(x.tolist(), view.offsets.drift_ms[placed], strict=True)]
+        points = list(map(QPointF, x.tolist(), self._y(view.offsets.drift_ms[placed]).tolist()))
         painter.setPen(QPen(theme.BRASS, 2))
         painter.drawPolyline(QPolygonF(points))
 
-    def _paint_dots(self, painter: QPainter, view: GroupView) -> None:
+    def _paint_played(self, painter: QPainter, view: GroupView) -> None:
         placed = np.flatnonzero(view.offsets.placed)
         x = self._x(view.strokes.time_s[placed])
-        selected = self._workspace.selected
-        for px, index in zip(x.tolist(), placed.tolist(), strict=True):
-            played = float(view.offsets.offset_ms[index])
-            tightened = played + float(view.plan.move_ms[index])
-            at = QPointF(px, self._y(played))
-            painter.setPen(QPen(theme.lean_colour(played), 1.3))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            if abs(played) > self._span_ms():  # beyond the chart: an arrow at its edge
-                up = -1.0 if played > 0 else 1.0
+        played = view.offsets.offset_ms[placed]
+        beyond = np.abs(played) > self._span_ms()
+        points = list(map(QPointF, x.tolist(), self._y(played).tolist()))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+        for at, offset_ms, outside in zip(points, played.tolist(), beyond.tolist(), strict=True):
+            if outside:  # an arrow at the edge
+                up = -1.0 if offset_ms > 0 else 1.0
+                painter.setPen(QPen(theme.lean_colour(offset_ms), 1.3))
                 painter.drawPolyline(QPolygonF([at + QPointF(-3, -4 * up), at, at + QPointF(3, -4 * up)]))
             else:
-                painter.drawEllipse(at, 2.8, 2.8)
-            if self._shows_plan:
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(theme.lean_colour(tightened))
-                painter.drawEllipse(QPointF(px, self._y(tightened)), 2.2, 2.2)
-            if index == selected:
-                painter.setPen(QPen(theme.BRASS, 2))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawEllipse(at, 7.0, 7.0)
+                put(painter, (at,), theme.lean_colour(offset_ms), 2.8, ring=True)
+        selected = self._workspace.selected
+        if selected is not None and selected in placed:
+            painter.setPen(QPen(theme.BRASS, 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawEllipse(points[int(np.searchsorted(placed, selected))], 7.0, 7.0)
+
+    def _paint_tightened(self, painter: QPainter, view: GroupView) -> None:
+        placed = view.offsets.placed
+        x = self._x(view.strokes.time_s[placed])
+        tightened = (view.offsets.offset_ms + view.plan.move_ms)[placed]
+        y = self._y(tightened)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+        side = np.where(np.abs(tightened) <= theme.ON_TIME_MS, 0, np.sign(tightened))
+        for which in (-1, 0, 1):
+            mine = side == which
+            places = map(QPointF, x[mine].tolist(), y[mine].tolist())
+            put(painter, places, theme.lean_colour(which * 2.0 * theme.ON_TIME_MS), 2.3)
 
     def _paint_bracket(self, painter: QPainter) -> None:
         plot = self._plot()

@@ -21,14 +21,14 @@ from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QSizePolicy, QToolT
 
 from supple_snare.desk import theme
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout
-from supple_snare.desk.page_painter import PagePicture, base_px, paint_row
+from supple_snare.desk.page_painter import PagePicture, base_px, paint_strokes, paint_under
 from supple_snare.desk.workspace import Workspace, with_grid
 from supple_snare.errors import UsageError
 from supple_snare.session import edits
 from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.stages import snap_to_attack
 from supple_snare.sound.editlist import EditList
-from supple_snare.timing.grid import TEMPO_RANGE_BPM
+from supple_snare.timing.grid import TEMPO_RANGE_BPM, Grid
 from supple_snare.timing.tighten import Kept
 
 _LEAST_ROW_PX = 84
@@ -52,10 +52,12 @@ class Page(QAbstractScrollArea):
         self._canvas, self._bar = _parts_of(self)
         self.bars_a_row = 4.0
         self._layer: QPixmap | None = None
+        self._under: tuple[tuple[object, ...], QPixmap] | None = None
         self._playhead_s = 0.0
         self._following = True
         self._drag_from: tuple[QPointF, float] | None = None
         self._line_dragged: float | None = None
+        self._grid_at_grab: Grid | None = None
         self.setFrameShape(self.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
@@ -77,19 +79,22 @@ class Page(QAbstractScrollArea):
         height = self._canvas.height()
         row_px = float(np.clip(height / _ROWS_SEEN, _LEAST_ROW_PX, _MOST_ROW_PX))
         session = self._workspace.session
-        return PageLayout(session.grid, session.length_s, self.bars_a_row, float(self._canvas.width()), row_px)
+        # While a grid line is dragged the waveform stands still and the lines move over it.
+        grid = self._grid_at_grab or session.grid
+        return PageLayout(grid, session.length_s, self.bars_a_row, float(self._canvas.width()), row_px)
 
     def picture(self) -> PagePicture:
         """Everything the page shows now."""
         work = self._workspace
         group, view = work.group, work.view
         if group is None or view is None:
-            return PagePicture(self.page_layout)
+            return PagePicture(self.page_layout, work.session.grid)
         analyses = {track.key: work.stages.analysis(track.recording) for track in view.tracks}
         loop = work.looks.loop_bars
         grid = work.session.grid
         return PagePicture(
             layout=self.page_layout,
+            grid=grid,
             view=view,
             peaks={key: found.peaks for key, found in analyses.items() if found is not None},
             edits=work.edits_of(group) if self._shows_moves else EditList.identity(),
@@ -168,31 +173,44 @@ class Page(QAbstractScrollArea):
         painter.end()
 
     def _paint_layer(self) -> QPixmap:
-        viewport = self._canvas
-        ratio = viewport.devicePixelRatioF()
-        layer = QPixmap(viewport.size() * ratio)
-        layer.setDevicePixelRatio(ratio)
-        layer.fill(theme.SHEET)
-        painter = QPainter(layer)
-        work = self._workspace
-        if not work.session.tracks:
-            _paint_words(
-                painter, viewport.rect(), "Drop the recordings of one take here, or open them in Gather (Ctrl+I)."
-            )
-        else:
-            picture = self.picture()
-            top = self._bar.value()
-            layout = picture.layout
-            for row in layout.rows_between(top, top + viewport.height()):
+        """The whole page: what lies under the strokes is kept as long as it stays the same."""
+        if not self._workspace.session.tracks:
+            layer = self._blank()
+            painter = QPainter(layer)
+            words = "Drop the recordings of one take here, or open them in Gather (Ctrl+I)."
+            _paint_words(painter, self._canvas.rect(), words)
+            painter.end()
+            return layer
+        picture = self.picture()
+        top = self._bar.value()
+        layout = picture.layout
+        rows = layout.rows_between(top, top + self._canvas.height())
+        under = _under_key(picture, top)
+        if self._under is None or self._under[0] != under:
+            self._under = (under, self._blank())
+            painter = QPainter(self._under[1])
+            for row in rows:
                 y = row * layout.row_px - top
                 if row:
                     painter.setPen(QPen(theme.RULE, 1))
-                    painter.drawLine(QPointF(0, y), QPointF(viewport.width(), y))
-                paint_row(painter, picture, row, y)
-            if picture.view is None:
-                _paint_words(painter, viewport.rect(), "Listening to the recordings …")
+                    painter.drawLine(QPointF(0, y), QPointF(self._canvas.width(), y))
+                paint_under(painter, picture, row, y)
+            painter.end()
+        layer = QPixmap(self._under[1])
+        painter = QPainter(layer)
+        for row in rows:
+            paint_strokes(painter, picture, row, row * layout.row_px - top)
+        if picture.view is None:
+            _paint_words(painter, self._canvas.rect(), "Listening to the recordings …")
         painter.end()
         return layer
+
+    def _blank(self) -> QPixmap:
+        ratio = self._canvas.devicePixelRatioF()
+        blank = QPixmap(self._canvas.size() * ratio)
+        blank.setDevicePixelRatio(ratio)
+        blank.fill(theme.SHEET)
+        return blank
 
     def _paint_playhead(self, painter: QPainter) -> None:
         layout = self.page_layout
@@ -221,6 +239,7 @@ class Page(QAbstractScrollArea):
         if self._workspace.looks.step == "grid":
             self._line_dragged = self._bar_line_at(point)
             if self._line_dragged is not None:
+                self._grid_at_grab = self._workspace.session.grid
                 self._workspace.begin_gesture()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -243,8 +262,9 @@ class Page(QAbstractScrollArea):
         point, start_s = self._drag_from
         self._drag_from = None
         if self._line_dragged is not None:
-            self._line_dragged = None
+            self._line_dragged = self._grid_at_grab = None
             self._workspace.end_gesture()
+            self._refresh()
         elif (event.position() - point).manhattanLength() <= _GRAB_PX:
             stroke = self._stroke_at(point)
             self._workspace.look(selected_s=stroke, range_s=None)
@@ -373,6 +393,14 @@ class Page(QAbstractScrollArea):
             return
         index = int(np.argmin(np.abs(view.strokes.time_s - time_s)))
         QToolTip.showText(event.globalPosition().toPoint(), describe_stroke(self._workspace, index), self._canvas)
+
+
+def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
+    """Everything that what lies under the strokes depends on."""
+    view = picture.view
+    heard = None if view is None else (view.leads, view.group.holds, *map(id, picture.peaks.values()))
+    looks = (picture.tightened, picture.show_moves, picture.range_s, picture.loop_s)
+    return (picture.layout, picture.grid, top_px, heard, picture.edits, looks)
 
 
 def _parts_of(area: QAbstractScrollArea) -> tuple[QWidget, QScrollBar]:

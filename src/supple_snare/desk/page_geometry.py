@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import ArrayLike
@@ -47,7 +48,7 @@ class PageLayout:
         """How much of the neighbouring rows shows on either side."""
         return min(1.0 / self.grid.meter.count, self.bars_a_row / 8.0)
 
-    @property
+    @cached_property
     def first_bar(self) -> float:
         """Bar at which the first row begins: bar 1, or earlier if the take begins more than a margin before it."""
         before = 1.0 - float(self.grid.bar_at(0.0))

@@ -10,16 +10,17 @@ from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from supple_snare.desk import theme
 from supple_snare.desk.page_geometry import LEAN_CAP, PageLayout, lean_angle
+from supple_snare.desk.stamps import put
 from supple_snare.session.doubts import Doubt
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
-from supple_snare.sound.peaks import Extremes, Peaks
-from supple_snare.timing.grid import is_on_count
+from supple_snare.sound.peaks import Peaks
+from supple_snare.timing.grid import Grid, is_on_count
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import Kept
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, IntArray
 
-_COLUMN_PX = 1.0
+_COLUMN_PX = 1.5
 
 
 @dataclass(frozen=True)
@@ -29,6 +30,8 @@ class PagePicture:
     Attributes
     ----------
     layout : PageLayout
+    grid : Grid
+        The grid whose lines are drawn; while one is dragged it differs from the layout's, which stands still.
     view : GroupView or None
         None while the group is being listened to.
     peaks : dict of str to Peaks
@@ -48,6 +51,7 @@ class PagePicture:
     """
 
     layout: PageLayout
+    grid: Grid
     view: GroupView | None = None
     peaks: dict[str, Peaks] = field(default_factory=dict)
     edits: EditList = field(default_factory=EditList.identity)
@@ -60,8 +64,8 @@ class PagePicture:
     loop_s: tuple[float, float] | None = None
 
 
-def paint_row(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
-    """Draw one row whose upper edge lies at `top_px`."""
+def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
+    """Draw what lies under the strokes of one row: it does not change while a control turns."""
     layout = picture.layout
     painter.save()
     painter.translate(0.0, top_px)
@@ -69,14 +73,23 @@ def paint_row(painter: QPainter, picture: PagePicture, row: int, top_px: float) 
     painter.setClipRect(QRectF(layout.line_left_px, 0.0, layout.line_width_px, layout.row_px))
     if picture.view is not None:
         _paint_waves(painter, picture, row)
-    _paint_grid(painter, layout, row)
+    _paint_grid(painter, picture, row)
+    painter.setClipping(False)
+    _paint_numbers(painter, layout, row)
+    painter.restore()
+
+
+def paint_strokes(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
+    """Draw the strokes of one row, over what lies under them."""
+    layout = picture.layout
+    painter.save()
+    painter.translate(0.0, top_px)
+    painter.setClipRect(QRectF(layout.line_left_px, 0.0, layout.line_width_px, layout.row_px))
     if picture.view is not None and len(picture.view.strokes):
         _paint_strokes(painter, picture, row)
     if picture.view is not None and picture.show_hits:
         _paint_hits(painter, picture, row)
-    painter.setClipping(False)
     _paint_margins(painter, layout)
-    _paint_numbers(painter, layout, row)
     painter.restore()
 
 
@@ -142,9 +155,10 @@ def _bar_text(bar: int) -> str:
     return str(bar).replace("-", "−")
 
 
-def _paint_grid(painter: QPainter, layout: PageLayout, row: int) -> None:
+def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
     """Line of the row, and grid lines: bars whole, counts long, slots as ticks."""
-    grid, height, base = layout.grid, layout.row_px, base_px(layout)
+    layout, grid = picture.layout, picture.grid
+    height, base = layout.row_px, base_px(layout)
     start_s, end_s = layout.row_span_s(row)
     slots = grid.slots(start_s, end_s)
     x = layout.x_in_row(row, slots.time_s)
@@ -195,25 +209,19 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
         painter.drawPolygon(_outline(shape(keys, front) * direction * room, layout))
-        if not picture.edits.is_identity:
+        if picture.show_moves and not picture.edits.is_identity:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)  # a dotted curve costs ten times as much
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(QPen(theme.RULE_STRONG if direction < 0 else QColor("#9AA6B2"), 1, Qt.PenStyle.DotLine))
             painter.drawPolyline(_outline(shape(keys, back) * direction * room, layout))
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
 
 def _loudness(peaks: Peaks, edits: EditList, start_s: float, end_s: float, columns: int) -> FloatArray:
     """Height of each column, 0 to 1: loud and soft strokes both to be seen."""
-    start, end = start_s * peaks.rate_hz, end_s * peaks.rate_hz
-    if edits.is_identity:
-        extremes: Extremes = peaks.between(start, end, columns)
-    else:
-        edges = start + (end - start) / columns * np.arange(columns + 1)
-        pieces = edits.piece_at(np.rint(edges[:-1]))
-        extremes = np.zeros((columns, 2), dtype=np.float32)
-        for piece in np.unique(pieces):
-            mine = np.flatnonzero(pieces == piece)
-            shift = float(edits.shift[piece])
-            extremes[mine] = peaks.between(edges[mine[0]] - shift, edges[mine[-1] + 1] - shift, len(mine))
+    edges = peaks.rate_hz * np.linspace(start_s, end_s, columns + 1)
+    shift = 0 if edits.is_identity else edits.shift[edits.piece_at(np.rint(edges[:-1]))]
+    extremes = peaks.spans(edges[:-1] - shift, edges[1:] - shift)
     amplitude = np.max(np.abs(extremes), axis=1).astype(np.float64)
     loudest = max(float(np.abs(peaks.levels[-1]).max()), 1e-6)
     return (amplitude / loudest) ** 0.6
@@ -222,7 +230,7 @@ def _loudness(peaks: Peaks, edits: EditList, start_s: float, end_s: float, colum
 def _outline(heights: FloatArray, layout: PageLayout) -> QPolygonF:
     base = base_px(layout)
     x = layout.line_left_px + np.arange(len(heights)) * (layout.line_width_px / len(heights))
-    points = [QPointF(px, base + py) for px, py in zip(x.tolist(), heights.tolist(), strict=True)]
+    points = list(map(QPointF, x.tolist(), (base + heights).tolist()))
     return QPolygonF([QPointF(x[0], base), *points, QPointF(float(x[-1]), base)])
 
 
@@ -234,60 +242,66 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
     strokes, offsets, plan = view.strokes, view.offsets, view.plan
     where = np.where(offsets.placed, offsets.grid_s, strokes.time_s)
     shown = np.flatnonzero((where >= start_s) & (where <= end_s))
+    x = layout.x_in_row(row, where[shown])
+    base = base_px(layout)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-    base, length = base_px(layout), peg_px(layout)
-    x_all = layout.x_in_row(row, where[shown])
-    for x, index in zip(x_all.tolist(), shown.tolist(), strict=True):
-        direction = -1.0 if strokes.lead[index] == 0 else 1.0
-        played, kept_ms = float(offsets.offset_ms[index]), 0.0
-        if not np.isfinite(played):
-            painter.setPen(QPen(theme.INK_SOFT, 2))
-            painter.drawLine(QLineF(x - 4, base - 4, x + 4, base + 4))
-            painter.drawLine(QLineF(x - 4, base + 4, x + 4, base - 4))
-            continue
-        kept_ms = played + float(plan.move_ms[index])
-        soft = float(np.clip(1.0 + (strokes.level_db[index] + 6.0) / 60.0, 0.6, 1.0))
-        front, back = (kept_ms, played) if picture.tightened else (played, kept_ms)
-        if picture.selected == index:
-            painter.setPen(QPen(theme.BRASS, 2))
-            painter.setBrush(theme.BRASS_PALE)
-            painter.drawEllipse(QPointF(x, base), 9.0, 9.0)
-        if picture.show_moves and abs(front - back) > 0.05:
-            _paint_peg(painter, QLineF(x, base, x, base + direction * length * soft), back, ghost=True)
-        _paint_peg(painter, QLineF(x, base, x, base + direction * length * soft), front, ghost=picture.show_hits)
-        _paint_lead_ticks(painter, picture, row, index, base)
-        _paint_marks(painter, picture, index, x, base)
+    if picture.selected is not None and picture.selected in shown:
+        painter.setPen(QPen(theme.BRASS, 2))
+        painter.setBrush(theme.BRASS_PALE)
+        painter.drawEllipse(QPointF(float(x[np.searchsorted(shown, picture.selected)]), base), 9.0, 9.0)
+    loose = ~offsets.placed[shown]
+    painter.setPen(QPen(theme.INK_SOFT, 2))
+    for px in x[loose].tolist():
+        painter.drawLine(QLineF(px - 4, base - 4, px + 4, base + 4))
+        painter.drawLine(QLineF(px - 4, base + 4, px + 4, base - 4))
+    pegs = shown[~loose]
+    _paint_lead_ticks(painter, picture, row, pegs)
+    played = offsets.offset_ms[pegs]
+    kept = played + plan.move_ms[pegs]
+    loudness = np.clip(1.0 + (strokes.level_db[pegs] + 6.0) / 60.0, 0.6, 1.0)
+    upright = np.where(strokes.lead[pegs] == 0, -1.0, 1.0) * loudness * peg_px(layout)
+    front, back = (kept, played) if picture.tightened else (played, kept)
+    if picture.show_moves:
+        moved = np.abs(front - back) > 0.05
+        _paint_pegs(painter, x[~loose][moved], base, upright[moved], back[moved], ghost=True)
+    _paint_pegs(painter, x[~loose], base, upright, front, ghost=picture.show_hits)
+    for px, index in zip(x.tolist(), shown.tolist(), strict=True):
+        _paint_marks(painter, picture, index, px, base)
 
 
-def _paint_peg(painter: QPainter, upright: QLineF, offset_ms: float, *, ghost: bool) -> None:
-    """A peg that would stand upright if the stroke were on time."""
-    angle = float(lean_angle(offset_ms))
-    length, foot = upright.dy(), upright.p1()
-    head = QPointF(foot.x() + np.sin(angle) * abs(length), foot.y() + np.cos(angle) * length)
-    colour = QColor(theme.lean_colour(offset_ms))
-    if ghost:
-        colour.setAlpha(110)
-    painter.setPen(QPen(colour, 1.4 if ghost else 2.4))
-    painter.drawLine(foot, head)
-    capped = abs(angle) >= LEAN_CAP - 1e-9
-    painter.setBrush(Qt.BrushStyle.NoBrush if ghost else colour)
-    radius = 2.2 if ghost else 3.2
-    if capped:  # a square head: it leans farther than can be drawn
-        painter.drawRect(QRectF(head.x() - radius, head.y() - radius, 2 * radius, 2 * radius))
-    else:
-        painter.drawEllipse(head, radius, radius)
+def _paint_pegs(
+    painter: QPainter, x: FloatArray, base: float, upright: FloatArray, offset_ms: FloatArray, *, ghost: bool
+) -> None:
+    """Pegs whose length, with its sign, is `upright` when they stand upright."""
+    angle = lean_angle(offset_ms)
+    head_x = x + np.sin(angle) * np.abs(upright)
+    head_y = base + np.cos(angle) * upright
+    capped = np.abs(angle) >= LEAN_CAP - 1e-9
+    radius = 2.4 if ghost else 4.2
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+    rows = zip(x.tolist(), head_x.tolist(), head_y.tolist(), offset_ms.tolist(), capped.tolist(), strict=True)
+    for foot, hx, hy, offset, far in rows:
+        colour = QColor(theme.lean_colour(offset))
+        if ghost:
+            colour.setAlpha(110)
+        painter.setPen(QPen(colour, 1.4 if ghost else 2.4))
+        painter.drawLine(QLineF(foot, base, hx, hy))
+        # A square head leans farther than can be drawn.
+        put(painter, (QPointF(hx, hy),), colour, radius, ring=ghost, square=far)
 
 
-def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, index: int, base: float) -> None:
-    """Where the other leads' hits lie inside the stroke."""
-    view = picture.view
+def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, which: IntArray) -> None:
+    """Where the other leads' hits lie inside their strokes."""
+    view, layout = picture.view, picture.layout
     assert view is not None
-    times = view.strokes.lead_times_s[index]
-    others = times[np.isfinite(times) & (times != view.strokes.time_s[index])]
-    if picture.layout.px_per_bar > 60.0:
-        painter.setPen(QPen(theme.INK_SOFT, 1))
-        for x in picture.layout.x_in_row(row, others):
-            painter.drawLine(QLineF(float(x), base + 2.0, float(x), base + 8.0))
+    if layout.px_per_bar <= 60.0:
+        return
+    times = view.strokes.lead_times_s[which]
+    others = times[np.isfinite(times) & (times != view.strokes.time_s[which][:, None])]
+    base = base_px(layout)
+    painter.setPen(QPen(theme.INK_SOFT, 1))
+    for px in layout.x_in_row(row, others).tolist():
+        painter.drawLine(QLineF(px, base + 2.0, px, base + 8.0))
 
 
 def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, base: float) -> None:
@@ -320,13 +334,9 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int) -> None:
 
 def _paint_hit(painter: QPainter, at: QPointF, kind: Kind) -> None:
     if kind == Kind.PLAYED:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.INK)
-        painter.drawEllipse(at, 3.0, 3.0)
+        put(painter, (at,), theme.INK, 3.0)
     elif kind == Kind.BLEED:
-        painter.setPen(QPen(theme.INK_SOFT, 1))
-        painter.setBrush(theme.SHEET)
-        painter.drawEllipse(at, 2.6, 2.6)
+        put(painter, (at,), theme.INK_SOFT, 2.6, ring=True)
     elif kind == Kind.GRACE:
         painter.setPen(QPen(theme.INK, 1.4))
         painter.drawLine(QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3))

@@ -69,6 +69,8 @@ class _Queue:
         self._blocks: deque[_Block] = deque()
         self._changed = Condition()
         self.ran_out = 0
+        self.ended = False
+        """Set when the last block is in: an output that finds nothing then has not run out."""
 
     def put(self, block: _Block, still_wanted: Event) -> None:
         """Add a block; waits while enough lie ready."""
@@ -119,6 +121,7 @@ class _Producer(Thread):
             self.problem = str(error)
         finally:
             mixer.close()
+            self._queue.ended = True
             self.finished.set()
 
     def _at_end(self) -> bool:
@@ -204,7 +207,7 @@ class SimulatedOutput:
         while not stop.is_set():
             block = queue.take()
             if block is None:
-                queue.ran_out += 1
+                queue.ran_out += not queue.ended
                 stop.wait(0.002)
                 due = time.monotonic()
                 continue
@@ -230,7 +233,7 @@ class _Feed(QIODevice):
             block = self._queue.take()
             if block is None:
                 if size == 0:
-                    self._queue.ran_out += 1
+                    self._queue.ran_out += not self._queue.ended
                     parts.append(bytes(min(maxlen, 2048)))
                 break
             self._heard.append(block)
@@ -374,6 +377,7 @@ class Player(QObject):
     def _start(self) -> None:
         self._queue.clear()
         self._queue.ran_out = 0
+        self._queue.ended = False
         self._heard.clear()
         self._producer = _Producer(self._queue, self._programme, self._position)
         self._producer.start()

@@ -90,11 +90,11 @@ class ResponseCurve(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
         response = self._response()
         if response is not None:
-            self._paint_strokes(painter, response)
+            self._paint_strokes(painter)
             self._paint_curve(painter, response)
         painter.end()
 
-    def _paint_strokes(self, painter: QPainter, response: Response) -> None:
+    def _paint_strokes(self, painter: QPainter) -> None:
         """Every stroke as a tick on the lower edge: how many each part of the curve takes."""
         view = self._workspace.view
         if view is None:
@@ -102,7 +102,7 @@ class ResponseCurve(QWidget):
         plot = self._plot()
         deviation = view.plan.deviation_ms
         for value in deviation[np.isfinite(deviation) & (np.abs(deviation) <= _SPAN_MS)].tolist():
-            x = self._point(value, 0.0).x()
+            x = plot.center().x() + value / _SPAN_MS * plot.width() / 2.0
             painter.setPen(QPen(theme.lean_colour(value), 1))
             painter.drawLine(QPointF(x, plot.bottom() - 7), QPointF(x, plot.bottom() - 1))
 

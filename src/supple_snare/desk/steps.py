@@ -90,10 +90,11 @@ class StepsBar(QWidget):
         states = step_states(self._workspace)
         for step, push in self.buttons.items():
             push.setChecked(step == self._workspace.looks.step)
-            push.state = states[step]
-            push.ticked = step in self._workspace.session.checked
-            push.setAccessibleDescription(states[step])
-            push.update()
+            ticked = step in self._workspace.session.checked
+            if (push.state, push.ticked) != (states[step], ticked):
+                push.state, push.ticked = states[step], ticked
+                push.setAccessibleDescription(states[step])
+                push.update()
 
     def tick(self, step: str) -> None:
         """Tick a step off, or take the tick back."""

@@ -96,6 +96,7 @@ class Workspace(QObject):
         self._gesture: str | None = None
         self._cuts: dict[str, tuple[Plan, Cut]] = {}
         self._cut_job: Job | None = None
+        self._views: dict[str, tuple[Session, GroupView | None]] = {}
         self._analysing: set[Recording] = set()
         self._settled = self._delay(_SETTLE_MS, self._find_seams)
         self._save_soon = self._delay(_SAVE_MS, self.save)
@@ -236,9 +237,14 @@ class Workspace(QObject):
 
     def view_of(self, group: Group | None) -> GroupView | None:
         """The same for any group."""
-        if group is None or not self.stages.is_ready(self.session, group):
+        if group is None:
             return None
-        return self.stages.view(self.session, group)
+        known = self._views.get(group.key)
+        if known is None or known[0] is not self.session:
+            ready = self.stages.is_ready(self.session, group)
+            known = (self.session, self.stages.view(self.session, group) if ready else None)
+            self._views[group.key] = known
+        return known[1]
 
     @property
     def selected(self) -> int | None:
@@ -317,6 +323,7 @@ class Workspace(QObject):
     def _analysed(self, recording: Recording, analysis: Analysis) -> None:
         self._analysing.discard(recording)
         self.stages.learn(recording, analysis)
+        self._views.clear()
         if analysis.is_silent:
             self.tell(f"{recording.path.name} is silent.")
         self.stages_changed.emit()

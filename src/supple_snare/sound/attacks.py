@@ -31,6 +31,10 @@ _MIN_CLEAR = 4
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
 _SAME_S = 0.012
+_GUARD_S = 0.006
+_PLAIN_RISE_DB = 9.0
+"""An attack whose spectrum rises this much is one of its own, not the second half of a slow one."""
+
 _QUIET_S = 0.012
 _SUSTAIN_S = 0.026
 """Long enough for a whole period of a low note, whose every pulse would look like an attack otherwise."""
@@ -115,14 +119,14 @@ def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
             block = reader.read(start, count)
             builder.add(block)
             bands.add(block.mean(axis=1, dtype=np.float32))
-        frames, _ = find_candidates(bands.finish())
+        frames, rise_db = find_candidates(bands.finish())
         parts = []
         centres = frames * bands.hop
         for start, count in block_spans(recording.frames, 4 * BLOCK_FRAMES):
             report(0.7 + 0.3 * start / recording.frames)
-            here = centres[(centres >= start) & (centres < start + count)]
-            if len(here):
-                parts.append(_refine_block(reader, here))
+            here = (centres >= start) & (centres < start + count)
+            if here.any():
+                parts.append(_refine_block(reader, centres[here], rise_db[here]))
     report(1.0)
     return Analysis(builder.finish(recording.frames, recording.rate_hz), _join(parts, recording.rate_hz))
 
@@ -137,25 +141,32 @@ class _Rises:
     sustain: FloatArray
 
 
-def _refine_block(reader: BlockReader, centres: NDArray[np.intp]) -> _Rises:
+def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> _Rises:
     rate = reader.recording.rate_hz
     before, after = round(_BEFORE_S * rate), round(_AFTER_S * rate)
     first = int(centres[0]) - before
     stretch = reader.read_mono(first, int(centres[-1]) + after - first)
     rows = (centres - before - first)[:, None] + np.arange(before + after)
-    return _measure_rises(stretch[rows], centres, rate_hz=rate)
+    return _measure_rises(stretch[rows], centres, rise_db, rate_hz=rate)
 
 
-def _measure_rises(windows: AnyArray, centres: NDArray[np.intp], *, rate_hz: int) -> _Rises:
+def _measure_rises(
+    windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray[np.float32], *, rate_hz: int
+) -> _Rises:
     """When each candidate's amplitude passes each of `_SHARES` of its peak.
 
-    `windows`, shape (n, samples), reach from 45 ms before to 40 ms after the candidates.
+    `windows`, shape (n, samples), reach from 45 ms before to 40 ms after the candidates; `rise_db` (n,) is how much the
+    spectrum rises at each.
     """
     before = round(_BEFORE_S * rate_hz)
     back, onward = round(_SEARCH_BACK_S * rate_hz), round(_SEARCH_ON_S * rate_hz)
     envelope = uniform_filter1d(np.abs(windows), max(1, round(AVERAGE_S * rate_hz)), axis=1)
     zone = envelope[:, before - back : before + onward + round(_PEAK_SPAN_S * rate_hz)]
-    peak = zone.max(axis=1)
+    # Where another attack follows soon (a flam), its sound is not part of this one's.
+    gap = np.append(np.diff(centres), zone.shape[1]) - round(_GUARD_S * rate_hz)
+    until = np.where(np.append(rise_db[1:], 0.0) > _PLAIN_RISE_DB, back + gap, zone.shape[1])
+    own = np.arange(zone.shape[1])[None, :] < np.maximum(until, back + 1)[:, None]
+    peak = np.where(own, zone, 0.0).max(axis=1)
     quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
     sustain = envelope[:, before - back - round(_SUSTAIN_S * rate_hz) : before - back].max(axis=1)
     crossing = np.stack([np.argmax(zone > share * peak[:, None], axis=1) for share in _SHARES], axis=1)
@@ -231,8 +242,9 @@ def _join(parts: list[_Rises], rate_hz: int) -> Attacks:
 
 def _is_swell(found: Attacks) -> NDArray[np.bool_]:
     """Slow rises just after another attack: the body of a blown or bowed note whose tongue was found already."""
-    rise_s = found.crossing_s[:, -1] - found.crossing_s[:, 0]
-    after_s = np.diff(found.crossing_s[:, 0], prepend=-np.inf)
+    start_s = settle_starts(found, 0.0)
+    rise_s = found.crossing_s[:, -1] - start_s
+    after_s = np.diff(start_s, prepend=-np.inf)
     return np.asarray((rise_s > _SLOW_RISE_S) & (after_s < _SWELL_S))
 
 

@@ -21,6 +21,7 @@ from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, frozen
 
 _SAME_EVENT_S = 0.012
+_LATE_S = 0.006
 _LISTEN_BEFORE_S = 0.030
 _LISTEN_GAP_S = 0.006
 _LISTEN_AFTER_S = 0.022
@@ -94,9 +95,13 @@ def judge_bleed(attacks: Sequence[Attacks], peaks: Sequence[Peaks]) -> list[Verd
     explained = _explained_power(power, _mixing(power, _arrival_s(heard, events)))
     verdicts = []
     for track, found in enumerate(attacks):
-        mine = nearest_index(events, heard[track])
-        own, others = np.maximum(power[mine, track], 1e-14), np.maximum(explained[mine, track], 1e-14)
-        over_db = 10.0 * np.log10(own / others) - _EXPLAINED_MARGIN_DB
+        mine = _event_of(events, heard[track])
+        own = power[mine, track]
+        # What comes late in its event may peak after the event was listened to.
+        late = heard[track] - events[mine] > _LATE_S
+        own = np.where(late, np.maximum(own, found.peak**2 - found.quiet**2), own)
+        others = np.maximum(explained[mine, track], 1e-14)
+        over_db = 10.0 * np.log10(np.maximum(own, 1e-14) / others) - _EXPLAINED_MARGIN_DB
         if distance_s[track]:
             # A far microphone hears everything late: what others heard at the same event is theirs.
             over_db = np.where(_heard_elsewhere(heard, track), np.minimum(over_db, -_EXPLAINED_MARGIN_DB), over_db)
@@ -128,7 +133,12 @@ def _merge_events(times: list[FloatArray]) -> FloatArray:
     merged = np.sort(np.concatenate(times))
     if not len(merged):
         return merged
-    return merged[np.append(True, np.diff(merged) > _SAME_EVENT_S)]
+    events = [float(merged[0])]
+    for time in merged.tolist():
+        # Counted from the event's first moment: a dense passage must not chain into one endless event.
+        if time - events[-1] > _SAME_EVENT_S:
+            events.append(time)
+    return np.array(events)
 
 
 def _distances_s(heard: list[FloatArray]) -> list[float]:
@@ -150,6 +160,11 @@ def _distances_s(heard: list[FloatArray]) -> list[float]:
                 distance = shortest if shortest > _FAR_S else 0.0
         distances.append(distance)
     return distances
+
+
+def _event_of(events: FloatArray, times: FloatArray) -> NDArray[np.intp]:
+    """The event that each attack belongs to: the last one that began before it."""
+    return np.maximum(np.searchsorted(events, times, side="right") - 1, 0)
 
 
 def _event_power(peaks: Peaks, events_s: FloatArray) -> FloatArray:
@@ -174,7 +189,7 @@ def _arrival_s(heard: Sequence[FloatArray], events: FloatArray) -> FloatArray:
     """When each event arrives in each track, NaN where it is not heard; shape (events, tracks)."""
     arrival = np.full((len(events), len(heard)), np.nan)
     for track, times in enumerate(heard):
-        arrival[nearest_index(events, times), track] = times
+        arrival[_event_of(events, times), track] = times
     return arrival
 
 
@@ -188,6 +203,11 @@ def _mixing(power: FloatArray, arrival_s: FloatArray) -> FloatArray:
             continue
         shares = power[strong] / power[strong, j][:, None]
         ratio[:, j] = np.percentile(shares, _PURE_PERCENT, axis=0)
+        for i in np.flatnonzero(ratio[:, j] <= 0.0):
+            # Its bleed mostly drowns in what rings there anyway: what stood out tells how loud it can get.
+            heard = shares[np.isfinite(arrival_s[strong, i]), i]
+            if len(heard) >= _ENOUGH:
+                ratio[i, j] = np.percentile(heard, _PURE_PERCENT / 2)
     np.fill_diagonal(ratio, 0.0)
     for i in range(tracks):
         for j in range(i + 1, tracks):

@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
+from supple_snare.timing.units import FloatArray
 
 BIN_FRAMES = 128
 """Frames of one stretch on the finest level: 2.7 ms at 48 kHz."""
@@ -48,16 +49,26 @@ class Peaks:
         columns : int
             Number of columns, at least 1.
         """
-        per_column = (end_frame - start_frame) / columns
-        wanted = np.log(max(per_column / (2 * BIN_FRAMES), 1.0)) / np.log(_STEP)
+        edges = start_frame + (end_frame - start_frame) / columns * np.arange(columns + 1)
+        return self.spans(edges[:-1], edges[1:])
+
+    def spans(self, start_frames: FloatArray, end_frames: FloatArray) -> Extremes:
+        """Extremes of many spans of frames of about one length, shape (n, 2); silence outside the recording.
+
+        Parameters
+        ----------
+        start_frames, end_frames : float array, shape (n,)
+            Each end above its start; the first span tells how fine the pyramid must be.
+        """
+        length = float(end_frames[0] - start_frames[0]) if len(start_frames) else 1.0
+        wanted = np.log(max(length / (2 * BIN_FRAMES), 1.0)) / np.log(_STEP)
         level = min(int(wanted), len(self.levels) - 1)
         bins = self.levels[level]
         size = BIN_FRAMES * _STEP**level
-        edges = (start_frame + per_column * np.arange(columns + 1)) / size
-        first = np.floor(edges[:-1]).astype(np.int64)
-        last = np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1)
+        first = np.floor(start_frames / size).astype(np.int64)
+        last = np.maximum(np.ceil(end_frames / size).astype(np.int64), first + 1)
         inside = (last > 0) & (first < len(bins))
-        result = np.zeros((columns, 2), dtype=np.float32)
+        result = np.zeros((len(first), 2), dtype=np.float32)
         if not inside.any():
             return result
         low = np.clip(first[inside], 0, len(bins) - 1)
@@ -65,9 +76,11 @@ class Peaks:
         # reduceat reads pairs (low, high); every other result is the stretch between pairs and is dropped. Each call
         # ends with a spare element because an index of len(bins) is not allowed.
         pairs = np.ravel(np.column_stack([low, high]))
-        padded = np.concatenate([bins, bins[-1:]])
-        result[inside, 0] = np.minimum.reduceat(padded[:, 0], pairs)[::2]
-        result[inside, 1] = np.maximum.reduceat(padded[:, 1], pairs)[::2]
+        top = int(high.max()) + 1
+        base = int(low.min())
+        near = np.concatenate([bins[base:top], bins[-1:]])
+        result[inside, 0] = np.minimum.reduceat(near[:, 0], pairs - base)[::2]
+        result[inside, 1] = np.maximum.reduceat(near[:, 1], pairs - base)[::2]
         return result
 
     def amplitude(self) -> NDArray[np.float32]:

@@ -1,0 +1,66 @@
+"""The real window on a small take."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable, Iterator
+
+import pytest
+from PyQt6.QtCore import QCoreApplication
+from PyQt6.QtWidgets import QApplication
+
+from supple_snare.desk.player import Player, SimulatedOutput
+from supple_snare.desk.theme import apply_theme
+from supple_snare.desk.window import Window
+from supple_snare.desk.workspace import with_grid
+from supple_snare.timing.grid import Grid
+from tests.conftest import Take
+
+
+def wait_until(happened: Callable[[], bool], seconds: float = 30.0) -> None:
+    """Let the window work until something is so."""
+    until = time.monotonic() + seconds
+    while not happened():
+        assert time.monotonic() < until, "it did not happen in time"
+        QCoreApplication.processEvents()
+        time.sleep(0.002)
+
+
+def settle(window: Window) -> None:
+    """Let all running work finish."""
+    work = window.work
+    wait_until(lambda: not work.jobs.jobs and not work._settled.isActive())
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> type[QApplication]:
+    """The application in its own dress."""
+
+    class Dressed(QApplication):
+        def __init__(self, arguments: list[str]) -> None:
+            super().__init__(arguments)
+            apply_theme(self)
+
+    return Dressed
+
+
+@pytest.fixture
+def window(qapp: QApplication) -> Iterator[Window]:
+    """An empty window with the simulated output."""
+    window = Window(player=Player(SimulatedOutput()))
+    window.resize(1280, 800)
+    window.show()
+    yield window
+    window.work.history = type(window.work.history)(window.work.session)  # nothing to ask about at closing
+    window.close()
+    window.deleteLater()
+    QCoreApplication.processEvents()
+
+
+@pytest.fixture
+def ready(window: Window, take: Take) -> Window:
+    """The window with the small take, listened to, on its grid, seams found."""
+    window.work.add_files(list(take.files), group_name="Drums")
+    window.work.do("Grid", with_grid(window.work.session, Grid(take.tempo_bpm, take.first_beat_s)))
+    settle(window)
+    return window

@@ -1,0 +1,56 @@
+"""The page's numbers: the same beat under the same beat, and back from pixels to time."""
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from supple_snare.desk.page_geometry import BARS_A_ROW, LEAN_CAP, PageLayout, lean_angle
+from supple_snare.timing.grid import Grid, Meter
+
+layouts = st.builds(
+    PageLayout,
+    grid=st.builds(
+        Grid,
+        tempo_bpm=st.floats(40, 240),
+        first_beat_s=st.floats(-3, 30),
+        meter=st.sampled_from([Meter(4, 4), Meter(3, 4), Meter(6, 8)]),
+    ),
+    length_s=st.floats(5, 400),
+    bars_a_row=st.sampled_from(BARS_A_ROW),
+    width_px=st.floats(300, 2_000),
+    row_px=st.floats(60, 200),
+)
+
+
+@given(layouts, st.floats(0, 1))
+def test_a_place_leads_back_to_its_moment(layout, share):
+    """Time to row and pixel, and back."""
+    time_s = share * layout.length_s
+    row, x = layout.place_of(time_s)
+    assert layout.time_at(x, (row + 0.5) * layout.row_px) == pytest.approx(time_s, abs=1e-6)
+
+
+@given(layouts)
+def test_rows_follow_one_another_and_hold_the_take(layout):
+    """Each row begins where the one before ends, margins aside; first and last sample are on some row."""
+    assert layout.row_bar(1) - layout.row_bar(0) == pytest.approx(layout.bars_a_row)
+    start, _ = layout.row_span_s(0)
+    _, end = layout.row_span_s(layout.rows - 1)
+    assert end >= layout.length_s - 1e-6
+    assert float(layout.grid.bar_at(0.0)) >= layout.row_bar(0) - max(layout.margin_bars, 0.75) - 1e-6
+    assert (1.0 - layout.first_bar) % layout.bars_a_row == pytest.approx(0.0)
+
+
+@given(layouts, st.integers(1, 8))
+def test_the_same_beat_stands_under_the_same_beat(layout, bar):
+    """A row later, the same beat has the same x."""
+    here = layout.x_in_row(0, layout.grid.bar_time_s(layout.row_bar(0) + bar))
+    below = layout.x_in_row(1, layout.grid.bar_time_s(layout.row_bar(1) + bar))
+    assert here == pytest.approx(below)
+
+
+def test_pegs_lean_in_proportion_and_never_lie_flat():
+    """10 ms are 15 degrees; the cap is told by another head."""
+    assert np.degrees(lean_angle([-10.0, 0.0, 4.0])) == pytest.approx([-15.0, 0.0, 6.0])
+    assert lean_angle(500.0) == pytest.approx(LEAN_CAP)

@@ -1,0 +1,372 @@
+"""The job done in the real window: asserting on the session, not on the widgets' insides."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtGui import QDropEvent, QMouseEvent
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QWidget
+
+import supple_snare
+from supple_snare.desk.cards.gather import GatherCard
+from supple_snare.desk.cards.grid import GridCard, tapped_tempo
+from supple_snare.desk.cards.handover import HandOverCard
+from supple_snare.desk.cards.hits import HitsCard
+from supple_snare.desk.cards.tighten import TightenCard
+from supple_snare.desk.page_painter import base_px
+from supple_snare.desk.response_curve import ResponseCurve
+from supple_snare.desk.steps import step_states
+from supple_snare.desk.workspace import STEPS
+from supple_snare.session.storage import load_session
+from supple_snare.timing.hits import Kind
+from supple_snare.timing.tighten import Kept
+from tests.desk.conftest import settle, wait_until
+
+
+def mouse(widget: QWidget, kind: QEvent.Type, at: QPointF, held: bool = True, shift: bool = False) -> None:
+    """One mouse event."""
+    button = Qt.MouseButton.LeftButton
+    modifiers = Qt.KeyboardModifier.ShiftModifier if shift else Qt.KeyboardModifier.NoModifier
+    which = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else button
+    held_buttons = button if held else Qt.MouseButton.NoButton
+    widget_event = QMouseEvent(kind, at, QPointF(widget.mapToGlobal(at.toPoint())), which, held_buttons, modifiers)
+    getattr(
+        widget,
+        {
+            QEvent.Type.MouseButtonPress: "mousePressEvent",
+            QEvent.Type.MouseMove: "mouseMoveEvent",
+            QEvent.Type.MouseButtonRelease: "mouseReleaseEvent",
+            QEvent.Type.MouseButtonDblClick: "mouseDoubleClickEvent",
+        }[kind],
+    )(widget_event)
+
+
+def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 6) -> None:
+    """Press, pull, let go."""
+    mouse(widget, QEvent.Type.MouseButtonPress, start)
+    for step in range(1, steps + 1):
+        mouse(widget, QEvent.Type.MouseMove, start + (end - start) * (step / steps))
+    mouse(widget, QEvent.Type.MouseButtonRelease, end)
+
+
+def point_of(window, time_s: float) -> QPointF:
+    """Where a moment stands on the page, on its row's line."""
+    layout = window.page.page_layout
+    row, x = layout.place_of(time_s)
+    return QPointF(x, row * layout.row_px + base_px(layout) - window.page.verticalScrollBar().value())
+
+
+def test_dropped_files_become_a_group_with_leads(window, take):
+    """Gather by drop: the tracks, listened to off the interface thread, ranked by themselves."""
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path)) for path in take.files])
+    action, none = Qt.DropAction.CopyAction, Qt.KeyboardModifier.NoModifier
+    window.dropEvent(QDropEvent(QPointF(5, 5), action, data, Qt.MouseButton.LeftButton, none))
+    assert [track.name for track in window.work.session.tracks] == ["Kick", "Snare", "Room"]
+    settle(window)
+    names = {window.work.session.track(key).name for key in window.work.view.leads}
+    assert names == {"Kick", "Snare"}
+    assert window.cast.rows.keys() == {"t1", "t2", "t3"}
+
+
+def test_bad_files_are_named_and_good_ones_taken(window, take, tmp_path):
+    """One of several files is broken: the others come in, the message names the broken one."""
+    broken = tmp_path / "broken.wav"
+    broken.write_text("no sound")
+    window.work.add_files([broken, take.files[0]])
+    assert len(window.work.session.tracks) == 1
+    assert window._message.isVisible()
+    assert "broken.wav: this is not an audio file" in window._message_words.text()
+
+
+def test_tracks_that_differ_are_warned_of(window, take, tmp_path):
+    """Another length is a warning on the Gather card; another rate is refused."""
+    short, slow = tmp_path / "short.wav", tmp_path / "slow.wav"
+    soundfile.write(short, np.full(48_000, 0.1), 48_000, subtype="PCM_24")
+    soundfile.write(slow, np.zeros(48_000), 44_100)
+    window.work.add_files([*take.files, short], group_name="Drums")
+    settle(window)
+    card = window.cards["gather"]
+    assert isinstance(card, GatherCard)
+    card.refresh()
+    assert "short.wav is 1.000 s long" in card._warnings.text()
+    window.work.add_files([slow], group_name="Drums")
+    assert len(window.work.session.tracks) == 4
+    assert "44100 Hz" in window._message_words.text()
+
+
+def test_every_step_opens_and_tells_its_state(ready):
+    """Steps can be opened in any order; page and transport stay where they were."""
+    ready.player.seek(3.0)
+    for step in reversed(STEPS):
+        ready.steps.buttons[step].click()
+        assert ready.work.looks.step == step
+        assert ready.cards[step].isVisible()
+        ready.grab()
+    assert ready.player.position_s == pytest.approx(3.0)
+    states = step_states(ready.work)
+    assert states["gather"] == "3 tracks · 1 group"
+    assert states["hits"] == f"{len(ready.work.view.strokes)} strokes"
+
+
+class TestTighten:
+    """Three controls and their picture."""
+
+    def test_turning_strength_is_one_step(self, ready):
+        """The page follows each turn of the slider; undo takes the whole turn back."""
+        ready.work.look(step="tighten")
+        card = ready.cards["tighten"]
+        assert isinstance(card, TightenCard)
+        steps_before = len(ready.work.history.past)
+        card.strength.pressed.emit()
+        moves, pictures = [], []
+        for percent in (20, 50, 94):
+            card.strength._slider.setValue(percent)
+            moves.append(float(np.abs(ready.work.view.plan.move_ms).sum()))
+            pictures.append(ready.page.grab().toImage())
+        card.strength.released.emit()
+        assert moves == sorted(moves)
+        assert pictures[0] != pictures[1] != pictures[2]
+        assert ready.work.group.response.strength == pytest.approx(0.94)
+        assert len(ready.work.history.past) == steps_before + 1
+        QTest.keyClick(ready, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert ready.work.group.response.strength == 0.8
+        ready.work.redo()
+        assert ready.work.group.response.strength == pytest.approx(0.94)
+
+    def test_handles_of_the_curve_are_dragged(self, ready):
+        """Each handle changes its own number."""
+        ready.work.look(step="tighten")
+        curve = ready.cards["tighten"].findChild(ResponseCurve)
+        for name, by in (("tolerance", QPointF(20, 0)), ("reach", QPointF(-15, 0)), ("strength", QPointF(0, -12))):
+            before = ready.work.group.response
+            handle = curve.handle_points()[name]
+            drag(curve, handle, handle + by)
+            after = ready.work.group.response
+            changed = {f for f in ("strength", "tolerance_ms", "reach_ms") if getattr(after, f) != getattr(before, f)}
+            assert changed == {"strength" if name == "strength" else f"{name}_ms"}
+
+    def test_bands_of_the_chart_are_dragged(self, ready):
+        """The same windows on the lean chart."""
+        ready.work.look(step="tighten")
+        handle = ready.chart._handle("reach")
+        drag(ready.chart, handle, handle + QPointF(0, 20))
+        assert ready.work.group.response.reach_ms < 45.0
+
+    def test_hold_and_release(self, ready):
+        """H keeps the selected stroke as played, Shift+H lets it go; both are named in undo."""
+        ready.work.look(step="tighten")
+        index = int(np.argmax(np.abs(ready.work.view.plan.move_ms)))
+        ready.work.look(selected_s=float(ready.work.view.strokes.time_s[index]))
+        QTest.keyClick(ready, Qt.Key.Key_H)
+        assert ready.work.view.plan.kept[index] == Kept.HELD
+        assert ready.work.history.undo_label.startswith("Hold bar")
+        QTest.keyClick(ready, Qt.Key.Key_H, Qt.KeyboardModifier.ShiftModifier)
+        assert ready.work.view.plan.kept[index] == Kept.NO
+
+    def test_dragging_over_the_page_selects_a_range(self, ready):
+        """A range can be held as a whole, and looped."""
+        ready.work.look(step="tighten")
+        drag(ready.page, point_of(ready, 3.0), point_of(ready, 5.0))
+        assert ready.work.looks.range_s == pytest.approx((3.0, 5.0), abs=0.02)
+        QTest.keyClick(ready, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
+        assert ready.work.looks.loop_bars == (2, 3)
+
+
+class TestHits:
+    """Which attacks count, by hand."""
+
+    def test_a_hit_is_removed_and_put_back(self, ready):
+        """Click a peg, Delete; then a double click near it finds the very attack again."""
+        ready.work.look(step="hits")
+        view = ready.work.view
+        time_s = float(view.strokes.time_s[4])
+        grid_s = float(view.offsets.grid_s[4])
+        count = len(view.strokes)
+        point = point_of(ready, grid_s)
+        mouse(ready.page, QEvent.Type.MouseButtonPress, point)
+        mouse(ready.page, QEvent.Type.MouseButtonRelease, point)
+        assert ready.work.looks.selected_s == pytest.approx(time_s)
+        QTest.keyClick(ready, Qt.Key.Key_Delete)
+        assert len(ready.work.view.strokes) == count - 1
+        key = view.leads[int(view.strokes.lead[4])]
+        ready.work.look(track=key)
+        mouse(ready.page, QEvent.Type.MouseButtonDblClick, point_of(ready, time_s + 0.004))
+        assert len(ready.work.view.strokes) == count
+        assert ready.work.view.strokes.time_s[4] == pytest.approx(time_s, abs=1e-6)
+
+    def test_with_shift_a_hit_stands_exactly_there(self, ready):
+        """No jump to an attack."""
+        ready.work.look(step="hits")
+        mouse(ready.page, QEvent.Type.MouseButtonDblClick, point_of(ready, 2.345), shift=True)
+        key = ready.work.view.leads[0]
+        added = ready.work.session.track(key).added_s
+        assert added == pytest.approx((2.345,), abs=0.01)
+
+    def test_the_level_limit_is_dragged_and_given_back(self, ready):
+        """The page follows at once; one button makes it automatic again."""
+        ready.work.look(step="hits")
+        card = ready.cards["hits"]
+        assert isinstance(card, HitsCard)
+        card.refresh()
+        before = len(ready.work.view.strokes)
+        chart = card.chart
+        drag(chart, QPointF(100, chart._y(-40)), QPointF(100, chart._y(-7.5)))
+        key = chart.track.key
+        assert ready.work.session.track(key).level_limit_db == pytest.approx(-7.5, abs=0.5)
+        assert len(ready.work.view.strokes) < before
+        hits = ready.work.view.hits[key]
+        assert hits.level_db[hits.kind == Kind.PLAYED].min() >= -8.0
+        card._auto.click()
+        assert len(ready.work.view.strokes) == before
+
+
+class TestGrid:
+    """Tempo and first beat."""
+
+    def test_the_line_of_bar_one_is_dragged_onto_a_hit(self, ready):
+        """It jumps to the stroke it is let go on."""
+        ready.work.look(step="grid")
+        target = float(ready.work.view.strokes.time_s[1])
+        start = point_of(ready, ready.work.session.grid.first_beat_s)
+        layout = ready.page.page_layout
+        drag(ready.page, start, QPointF(float(layout.x_in_row(0, target)) + 2, start.y()))
+        assert ready.work.session.grid.first_beat_s == pytest.approx(target)
+        assert ready.work.session.grid.tempo_bpm == 110.0
+
+    def test_a_later_line_sets_the_tempo(self, ready):
+        """Bar 3 pulled later makes it slower, bar 1 stays."""
+        ready.work.look(step="grid")
+        grid = ready.work.session.grid
+        start = point_of(ready, float(grid.bar_time_s(3)))
+        drag(ready.page, start, start + QPointF(30, 0))
+        after = ready.work.session.grid
+        assert after.first_beat_s == grid.first_beat_s
+        assert 95 < after.tempo_bpm < 110
+
+    def test_taps_and_typed_values(self, ready):
+        """Four taps make a tempo; a meter that makes no sense is refused with a sentence."""
+        assert tapped_tempo(np.array([0.0, 0.6, 1.2, 1.8])) == pytest.approx(100.0)
+        card = ready.cards["grid"]
+        assert isinstance(card, GridCard)
+        card._taps = [time.monotonic() - 1.5, time.monotonic() - 1.0, time.monotonic() - 0.5]
+        card.tap()
+        assert ready.work.session.grid.tempo_bpm == pytest.approx(120.0, abs=1.0)
+        card._set_meter("4/5")
+        assert "makes no sense" in ready._message_words.text()
+        card._set_meter("3/4")
+        assert str(ready.work.session.grid.meter) == "3/4"
+
+
+def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):
+    """Folder, progress, files: every track of the group, tight, and the button is ready again."""
+    ready.work.look(step="hand over")
+    card = ready.cards["hand over"]
+    assert isinstance(card, HandOverCard)
+    assert not card.write.isEnabled()
+    card.folder.setText(str(tmp_path / "tight"))
+    card.write.click()
+    wait_until(lambda: "written" in card.result.text())
+    assert sorted(path.name for path in (tmp_path / "tight").iterdir()) == ["kick.wav", "room.wav", "snare.wav"]
+    assert soundfile.info(tmp_path / "tight" / "kick.wav").frames == soundfile.info(take.files[0]).frames
+    settle(ready)
+    assert card.write.isEnabled()
+    card.folder.setText(str(take.folder))
+    card.write.click()
+    wait_until(lambda: "replace the recording" in card.result.text())
+
+
+def test_a_saved_session_opens_as_it_was(ready, tmp_path):
+    """Saved by itself after each change once it has a folder; opened, it is equal."""
+    assert ready.work.save_as(tmp_path / "session")
+    ready.work.do("Hold", ready.work.session)
+    index = 3
+    ready.work.look(step="tighten", selected_s=float(ready.work.view.strokes.time_s[index]))
+    QTest.keyClick(ready, Qt.Key.Key_H)
+    assert not ready.work.is_saved
+    wait_until(lambda: ready.work.is_saved)
+    expected = ready.work.session
+    assert load_session(tmp_path / "session") == expected
+    ready.open_paths([tmp_path / "session"])
+    assert ready.work.session == expected
+    settle(ready)
+    assert ready.work.view.plan.kept[index] == Kept.HELD
+
+
+def test_a_damaged_session_is_told_and_the_open_one_stays(ready, tmp_path):
+    """Bad input loses nothing."""
+    (tmp_path / "session.json").write_text("{")
+    before = ready.work.session
+    ready.open_paths([tmp_path])
+    assert ready.work.session == before
+    assert "not a session" in ready._message_words.text()
+
+
+def test_the_cast_ranks_and_silences(ready):
+    """A click on the circle adds a lead at the end; S and M are heard in the programme."""
+    room = ready.cast.rows["t3"]
+    mouse(room, QEvent.Type.MouseButtonPress, QPointF(20, 20))
+    assert ready.work.view.leads[-1] == "t3"
+    mouse(room, QEvent.Type.MouseButtonPress, room._mute_box().center())
+    assert [track.gain > 0 for track in ready.player._programme.tracks] == [True, True, False]
+    mouse(room, QEvent.Type.MouseButtonPress, room._solo_box().center())
+    assert [track.gain > 0 for track in ready.player._programme.tracks] == [False, False, True]
+
+
+def test_the_real_program_opens_the_demo_on_a_virtual_screen(tmp_path):
+    """Started as a user starts it, under Xvfb: the window comes up and closes without a word of complaint."""
+    if shutil.which("Xvfb") is None:
+        pytest.skip("no Xvfb on this machine")
+    number = 90 + os.getpid() % 900
+    screen = subprocess.Popen(["Xvfb", f":{number}", "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    script = (
+        "import sys\n"
+        "from PyQt6.QtCore import QTimer\n"
+        "import supple_snare.desk.app as app\n"
+        "class Looked(app.Window):\n"
+        "    def look(self):\n"
+        "        if self.work.view is None:\n"
+        "            QTimer.singleShot(100, self.look)\n"
+        "        else:\n"
+        "            self.grab().save(sys.argv[1])\n"
+        "            self.close()\n"
+        "    def showEvent(self, event):\n"
+        "        super().showEvent(event)\n"
+        "        QTimer.singleShot(200, self.look)\n"
+        "app.Window = Looked\n"
+        "sys.exit(app.run_window([], demo=True))\n"
+    )
+    try:
+        time.sleep(0.5)
+        environment = {
+            **os.environ,
+            "DISPLAY": f":{number}",
+            "QT_QPA_PLATFORM": "xcb",
+            "QT_LOGGING_RULES": "qt.multimedia.symbolsresolver=false",
+            "PYTHONPATH": str(Path(supple_snare.__file__).parents[1]),
+        }
+        shot = tmp_path / "shot.png"
+        done = subprocess.run(
+            [sys.executable, "-c", script, str(shot)],
+            env=environment,
+            capture_output=True,
+            text=True,
+            timeout=90,
+            check=False,
+        )
+        assert done.returncode == 0, done.stderr
+        assert "Traceback" not in done.stderr
+        assert shot.stat().st_size > 20_000
+    finally:
+        screen.terminate()
+        screen.wait()
