@@ -1,176 +1,337 @@
-"""Builds multi-microphone recordings with known truth, out of one-shot hits, for the measurements in this folder.
+"""Makes multi-microphone recordings with known truth out of one-shots, for the measurements in this folder.
 
-One-shots come from a folder of WAV, FLAC or AIFF files whose names tell the drum (kick, snare, tom, hat …), given
-with --hits; without it the demo's own drums are used. Patterns, tempos, levels, bleed, delays and noise vary by seed.
+A folder of kits, given with `--kits`, holds one folder a kit, in it one folder a drum, in it one-shots of any level
+(`kits/big-room/snare/1.wav`). Without it the demo's own instruments are struck. A drum named hat, ride or crash has no
+microphone of its own. Everything else (who plays when, how loud, how far apart the microphones stand, the room, the
+noise) is drawn from a seed.
 """
 
 from __future__ import annotations
 
-import re
-from dataclasses import dataclass
+import argparse
+from collections.abc import Callable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, replace
+from functools import cache
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
-from scipy.signal import fftconvolve
+from scipy.signal import butter, oaconvolve, sosfilt
+
+from supple_snare.demo import instruments
 
 Sound = NDArray[np.float64]
+Kit = dict[str, list[Sound]]
+T = TypeVar("T")
 
-DRUMS = {
-    "kick": r"kick|bass ?drum|^bd|dununba.*head hit",
-    "snare": r"snare|^sn",
-    "tom": r"tom|djembe\d tone|bongo",
-    "floor": r"floor|tom.?low|tom2|sangban.*head hit|cajonthumps",
-    "hat": r"hat|^hh|tambourine|maraca",
-}
+RATE_HZ = 48_000
+WITHOUT_MICROPHONE = ("hat", "ride", "crash", "block")
+_LOW = ("kick", "cajon", "dunun", "djembe_bass")
+_BACK = ("snare", "slap", "djembe")
 
 
 @dataclass(frozen=True)
 class Recipe:
-    """What a made-up recording is like."""
+    """What a made-up recording is like; levels in dB, times in ms."""
 
+    name: str
     tempo_bpm: float = 110.0
-    bars: int = 16
-    bleed_db: float = -16.0
-    noise_db: float = -70.0
+    bars: int = 12
+    bleed_db: tuple[float, float] = (-24.0, -14.0)
+    noise_db: float = -72.0
     scatter_ms: float = 8.0
     dynamics_db: float = 8.0
-    ghost_db: float | None = None
-    rate_hz: int = 48_000
+    ghosts_db: tuple[float, float] | None = None
+    flams: bool = False
+    roll: bool = False
+    double_kick: bool = False
+    idle_drum: bool = False
+    """One drum has a microphone and never plays."""
+
+
+EASY = (
+    Recipe("easy, 84 bpm", 84.0),
+    Recipe("easy, 110 bpm", 110.0),
+    Recipe("easy, 150 bpm", 150.0),
+    Recipe("easy, dry, quiet floor", 120.0, noise_db=-90.0, bleed_db=(-40.0, -20.0)),
+    Recipe("easy, wide dynamics", 96.0, dynamics_db=14.0),
+)
+HARD = (
+    Recipe("heavy bleed, noisy floor", 108.0, bleed_db=(-10.0, -6.0), noise_db=-52.0),
+    Recipe("ghost notes", 92.0, bleed_db=(-20.0, -12.0), ghosts_db=(-22.0, -14.0)),
+    Recipe("double bass drum, 195 bpm", 195.0, double_kick=True, bars=20),
+    Recipe("flams and a roll", 100.0, flams=True, roll=True),
+    Recipe("an idle drum", 118.0, idle_drum=True, bars=20),
+)
+
+
+@dataclass(frozen=True)
+class Struck:
+    """When one drum was struck: `time_s` (start of each attack), `level_db` and `kind` of equal length, in order."""
+
+    time_s: NDArray[np.float64]
+    level_db: NDArray[np.float64]
+    kind: NDArray[np.str_]
 
 
 @dataclass(frozen=True)
 class Made:
-    """A made-up recording: one close microphone a drum, two overheads, and when each drum was struck."""
+    """A made-up recording: its microphones, and the truth of each drum that has one of its own."""
 
-    rate_hz: int
     tracks: dict[str, Sound]
-    starts_s: dict[str, NDArray[np.float64]]
-    ghosts_s: NDArray[np.float64]
+    struck: dict[str, Struck]
+    grid_s: dict[str, NDArray[np.float64]]
+    """Where each stroke stands on the grid."""
+    length_s: float
+
+    def write(self, folder: Path, subtype: str = "PCM_24") -> list[Path]:
+        """Write the microphones as WAV files."""
+        folder.mkdir(parents=True, exist_ok=True)
+        paths = []
+        for name, sound in self.tracks.items():
+            paths.append(folder / f"{name}.wav")
+            soundfile.write(paths[-1], sound, RATE_HZ, subtype=subtype)
+        return paths
 
 
-def load_one_shots(folder: Path) -> dict[str, list[tuple[Sound, int]]]:
-    """Sounds of each drum found in a folder, as (samples, rate)."""
-    shots: dict[str, list[tuple[Sound, int]]] = {name: [] for name in DRUMS}
-    for path in sorted(folder.rglob("*")):
+def load_kits(folder: Path | None) -> dict[str, Kit]:
+    """All kits of a folder, or the demo's instruments."""
+    if folder is None:
+        return {"demo": _demo_kit()}
+    kits: dict[str, Kit] = {}
+    for path in sorted(folder.glob("*/*/*")):
         if path.suffix.lower() not in (".wav", ".flac", ".aif", ".aiff"):
             continue
-        for name, pattern in DRUMS.items():
-            if re.search(pattern, path.stem, re.IGNORECASE):
-                data, rate = soundfile.read(path, always_2d=True)
-                mono = data.mean(axis=1)
-                if len(mono) > rate // 20 and np.abs(mono).max() > 0.003:
-                    shots[name].append((_trimmed(mono, rate), rate))
-                break
-    return {name: found for name, found in shots.items() if found}
+        data, rate = soundfile.read(path, always_2d=True)
+        if rate == RATE_HZ:
+            kits.setdefault(path.parts[-3], {}).setdefault(path.parts[-2], []).append(_trimmed(data.mean(axis=1)))
+    if not kits:
+        raise SystemExit(f"{folder}: no one-shots at {RATE_HZ} Hz found in KIT/DRUM/*.wav")
+    return kits
 
 
-def start_of(sound: Sound, rate_hz: int) -> int:
+def _demo_kit() -> Kit:
+    rng = np.random.default_rng(5)
+    forces = np.linspace(0.3, 1.0, 6)
+    return {
+        "kick": [_trimmed(instruments.bass_drum(rng, float(force))) for force in forces],
+        "snare": [_trimmed(instruments.snare(rng, float(force))) for force in forces],
+        "hat": [_trimmed(instruments.washboard(rng, float(force))) for force in forces],
+    }
+
+
+def start_of(sound: Sound) -> int:
     """First sample whose amplitude, averaged over 0.25 ms, passes 5 % of the attack's peak."""
-    envelope = uniform_filter1d(np.abs(sound), max(1, round(0.00025 * rate_hz)))
-    peak = envelope[: round(0.1 * rate_hz)].max()
+    envelope = uniform_filter1d(np.abs(sound), round(0.00025 * RATE_HZ))
+    peak = envelope[: round(0.1 * RATE_HZ)].max()
     return int(np.argmax(envelope > 0.05 * peak))
 
 
-def _trimmed(sound: Sound, rate_hz: int) -> Sound:
-    begin = max(0, start_of(sound, rate_hz) - round(0.004 * rate_hz))
-    length = min(len(sound) - begin, round(0.9 * rate_hz))
-    cut = sound[begin : begin + length].copy()
-    tail = min(length, round(0.05 * rate_hz))
+def _trimmed(sound: Sound) -> Sound:
+    begin = max(0, start_of(sound) - round(0.004 * RATE_HZ))
+    cut = sound[begin : begin + round(1.2 * RATE_HZ)].copy()
+    tail = min(len(cut), round(0.05 * RATE_HZ))
     cut[-tail:] *= np.linspace(1, 0, tail)
     return cut / np.abs(cut).max()
 
 
-def _pattern(name: str, bars: int, rng: np.random.Generator) -> NDArray[np.float64]:
-    """Places in quarter notes."""
-    steps = {
-        "kick": [0, 2.0] + ([1.5] if rng.random() < 0.5 else []) + ([2.5] if rng.random() < 0.5 else []),
-        "snare": [1, 3],
-        "tom": [3.5],
-        "floor": [3.75],
-        "hat": list(np.arange(0, 4, 0.5)),
-    }[name]
-    keep = []
-    for bar in range(bars):
-        for step in steps:
-            if name in ("tom", "floor") and bar % 2 == 0:
-                continue
-            if rng.random() < 0.94:
-                keep.append(bar * 4 + step)
-        if bar % 4 == 3 and name in ("snare", "tom", "floor"):
-            offset = {"snare": 0.0, "tom": 0.25, "floor": 0.5}[name]
-            keep += [bar * 4 + 2 + offset, bar * 4 + 3 + offset]
-    return np.unique(np.array(keep, dtype=float))
+def _steps(drum: str, bar: int, recipe: Recipe, extra: list[float]) -> list[float]:
+    """Places within one bar, in quarter notes, at which a drum plays."""
+    fill = bar % 4 == 3
+    eighths = [0.5 * step for step in range(8)]
+    if drum in _LOW:
+        sixteenths = [0.25 * step for step in range(16)]
+        return sixteenths if recipe.double_kick and bar % 4 in (1, 2) else [0.0, 2.0, *extra]
+    if drum in _BACK:
+        return [1.0, 2.0, 2.25, 3.0, 3.25] if fill else [1.0, 3.0]
+    if drum == "crash":
+        return [] if bar % 4 else [0.0]
+    if drum in WITHOUT_MICROPHONE:
+        return [] if drum == "ride" and bar % 8 < 4 else eighths
+    place = {"tom": 2.5, "bongo": 2.5, "tom2": 2.75}.get(drum, 3.5)
+    return [place, place + 0.25] if fill else ([3.5] if bar % 2 else [])
 
 
-def build(shots: dict[str, list[tuple[Sound, int]]], recipe: Recipe, seed: int) -> Made:
+def _pattern(drum: str, recipe: Recipe, rng: np.random.Generator) -> list[tuple[float, float, str]]:
+    """(place in quarter notes, level in dB, kind) of all that one drum plays."""
+    notes: list[tuple[float, float, str]] = []
+    extra = [step for step in (0.75, 1.5, 2.5, 3.25) if rng.random() < 0.4]
+    for bar in range(recipe.bars):
+        first = 4.0 * bar
+        for step in _steps(drum, bar, recipe, extra):
+            if rng.random() < 0.95:
+                notes.append((first + step, -float(rng.uniform(0.0, recipe.dynamics_db)), "stroke"))
+        if drum in _BACK and recipe.ghosts_db is not None:
+            taken = {note[0] for note in notes}
+            for step in rng.choice([0.25, 0.75, 1.5, 1.75, 2.25, 2.75, 3.5, 3.75], 3, replace=False):
+                if first + step not in taken:
+                    notes.append((first + float(step), float(rng.uniform(*recipe.ghosts_db)), "ghost"))
+        if drum in _BACK and recipe.roll and bar % 8 == 7:
+            notes = [note for note in notes if not first + 2.9 < note[0] < first + 4.0]
+            notes.append((first + 3.0, -4.0, "roll"))
+    return sorted(notes)
+
+
+def _play(
+    drum: str, shots: list[Sound], recipe: Recipe, frames: int, rng: np.random.Generator
+) -> tuple[Sound, Struck, NDArray[np.float64]]:
+    """The drum alone, what was struck, and where each stroke stands on the grid."""
+    beat_s = 60.0 / recipe.tempo_bpm
+    line = np.zeros(frames)
+    found: list[tuple[float, float, str, float]] = []
+
+    def strike(time_s: float, level_db: float, kind: str, grid_s: float) -> None:
+        sound = shots[rng.integers(len(shots))] * 10 ** (level_db / 20)
+        at = round(time_s * RATE_HZ) - start_of(sound)
+        line[at : at + len(sound)] += sound[: max(0, frames - at)]
+        found.append((time_s, level_db, kind, grid_s))
+
+    for beat, level_db, kind in _pattern(drum, recipe, rng):
+        grid_s = 0.5 + beat * beat_s
+        drift = 0.015 * np.sin(beat / 10.0)
+        time_s = round((grid_s + drift + rng.normal(0.0, recipe.scatter_ms / 1000.0)) * RATE_HZ) / RATE_HZ
+        if kind == "roll":
+            gaps = rng.uniform(0.026, 0.036, 14)
+            for number, place in enumerate(np.concatenate([[0.0], np.cumsum(gaps)])):
+                inside = "roll" if number else "stroke"
+                strike(
+                    time_s + float(place),
+                    level_db - (3.0 + float(rng.uniform(0, 3)) if number else 0.0),
+                    inside,
+                    grid_s,
+                )
+            continue
+        if recipe.flams and drum in _BACK and rng.random() < 0.3:
+            strike(time_s - float(rng.uniform(0.020, 0.035)), level_db - float(rng.uniform(6, 12)), "grace", grid_s)
+        strike(time_s, level_db, kind, grid_s)
+    found.sort()
+    times, levels, kinds, grid = zip(*found, strict=True) if found else ((), (), (), ())
+    return line, Struck(np.array(times), np.array(levels), np.array(kinds, dtype=str)), np.array(grid)
+
+
+def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
     """Make a recording."""
     rng = np.random.default_rng(seed)
-    rate = next(iter(shots.values()))[0][1]
-    shots = {name: [shot for shot in found if shot[1] == rate] for name, found in shots.items()}
-    beat_s = 60.0 / recipe.tempo_bpm
-    frames = round((recipe.bars * 4 * beat_s + 2.0) * rate)
-    struck = [name for name in shots if shots[name]]
-    drift = 0.015 * np.sin(np.linspace(0, 2 * np.pi, recipe.bars * 4 + 8))
+    frames = round((recipe.bars * 4 * 60.0 / recipe.tempo_bpm + 2.5) * RATE_HZ)
     dry: dict[str, Sound] = {}
-    starts: dict[str, NDArray[np.float64]] = {}
-    ghosts: list[float] = []
-    for name in struck:
-        line = np.zeros(frames)
-        when = []
-        beats = _pattern(name, recipe.bars, rng)
-        level_db = -rng.uniform(0, recipe.dynamics_db, len(beats))
-        soft = np.zeros(len(beats), dtype=bool)
-        if recipe.ghost_db is not None and name == "snare":
-            extra = np.setdiff1d(rng.choice(np.arange(recipe.bars * 16) / 4 + 0.0, recipe.bars * 3), beats)
-            beats = np.concatenate([beats, extra])
-            level_db = np.concatenate([level_db * 0.4, recipe.ghost_db + rng.uniform(-4, 4, len(extra))])
-            soft = np.concatenate([soft, np.ones(len(extra), dtype=bool)])
-        for beat, level, ghost in zip(beats, level_db, soft, strict=True):
-            place = 0.5 + beat * beat_s + np.interp(beat, np.arange(len(drift)), drift)
-            place += rng.normal(0, recipe.scatter_ms / 1000)
-            sound = shots[name][rng.integers(len(shots[name]))][0] * 10 ** (level / 20)
-            at = round(place * rate)
-            line[at : at + len(sound)] += sound[: max(0, frames - at)]
-            when.append((at + start_of(sound, rate)) / rate)
-            if ghost:
-                ghosts.append(when[-1])
-        dry[name] = line
-        starts[name] = np.sort(np.array(when))
-    tracks = {}
-    close = [name for name in struck if name != "hat"]
-    for mic in [*close, "over-left", "over-right"]:
-        mix = np.zeros(frames)
-        for name in struck:
-            far = mic != name
-            gain = 10 ** ((recipe.bleed_db + rng.uniform(-3, 0)) / 20) if far else 1.0
-            if mic.startswith("over"):
-                gain = 0.5
-            delay = round((rng.uniform(0.0008, 0.004) if far else 0.0) * rate)
-            heard = np.roll(dry[name], delay) * gain
-            if far:  # a distant microphone hears the room and a duller drum
-                tail = rng.normal(size=rate // 50) * np.exp(-np.linspace(0, 5, rate // 50))
-                kernel = np.concatenate([[1.0], 0.15 * tail / np.sqrt(np.sum(tail**2))])
-                heard = fftconvolve(heard, kernel)[:frames]
-            mix += heard
-        mix += rng.normal(size=frames) * 10 ** (recipe.noise_db / 20)
-        tracks[mic] = 0.5 * mix / np.abs(mix).max()
-    return Made(rate, tracks, {name: starts[name] for name in close}, np.sort(np.array(ghosts)))
+    struck: dict[str, Struck] = {}
+    grid: dict[str, NDArray[np.float64]] = {}
+    for drum, shots in kit.items():
+        silent = recipe.idle_drum and drum in ("floor", "tom2", "sangban", "bongo2")
+        played = replace(recipe, bars=0) if silent else recipe
+        dry[drum], struck[drum], grid[drum] = _play(drum, shots, played, frames, rng)
+    close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
+    tracks = {mic: _hear(mic, dry, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
+    return Made(tracks, {drum: struck[drum] for drum in close}, {drum: grid[drum] for drum in close}, frames / RATE_HZ)
 
 
-def score(
-    found_s: NDArray[np.float64], truth_s: NDArray[np.float64], window_s: float
-) -> tuple[float, NDArray[np.float64]]:
-    """F measure of a one-to-one match within a window, and the errors in s of what matched."""
-    used = np.zeros(len(truth_s), dtype=bool)
+def _hear(mic: str, dry: dict[str, Sound], recipe: Recipe, rng: np.random.Generator) -> Sound:
+    """What one microphone hears of all drums: its own at once, the others later, duller and with some room."""
+    frames = len(next(iter(dry.values())))
+    mix = np.zeros(frames)
+    overhead = mic.startswith("over")
+    far_s, room = (rng.uniform(0.009, 0.018), 1.0) if mic == "room" else (0.0, 0.25)
+    for drum, line in dry.items():
+        if drum == mic:
+            mix += line
+            continue
+        low, high = (-8.0, -3.0) if overhead or far_s else recipe.bleed_db
+        gain = 10 ** (rng.uniform(low, high) / 20)
+        delay = round((far_s + rng.uniform(*((0.0025, 0.0045) if overhead else (0.0008, 0.004)))) * RATE_HZ)
+        length = RATE_HZ // 4 if far_s else RATE_HZ // 25
+        tail = rng.normal(size=length) * np.exp(-np.linspace(0, 6, length))
+        kernel = np.concatenate([np.zeros(delay), [1.0], room * tail / np.sqrt(np.sum(tail**2))])
+        heard = oaconvolve(line, kernel)[:frames]
+        if not overhead:
+            heard = sosfilt(butter(1, rng.uniform(4000, 12000), fs=RATE_HZ, output="sos"), heard)
+        mix += gain * heard
+    mix += rng.normal(size=frames) * 10 ** (recipe.noise_db / 20)
+    return mix * (0.5 / np.abs(mix).max())
+
+
+@dataclass(frozen=True)
+class Score:
+    """A one-to-one match of found and true times: F measure, and the errors in s of what matched."""
+
+    hits: int
+    found: int
+    matched: int
+    errors_s: NDArray[np.float64]
+    missed: NDArray[np.intp]
+    invented: NDArray[np.intp]
+
+    @property
+    def f_measure(self) -> float:
+        """Harmonic mean of precision and recall; 1 where there was nothing to find and nothing was found."""
+        total = self.hits + self.found
+        return 2.0 * self.matched / total if total else 1.0
+
+
+def score(found_s: NDArray[np.float64], truth_s: NDArray[np.float64], window_s: float) -> Score:
+    """Match found times to true ones, each to the nearest free one, in order of distance."""
+    pairs = [
+        (abs(found - truth), i, j)
+        for i, found in enumerate(found_s)
+        for j in range(*np.searchsorted(truth_s, [found - window_s, found + window_s]))
+        for truth in [truth_s[j]]
+    ]
+    left, right = set(range(len(found_s))), set(range(len(truth_s)))
     errors = []
-    for time in found_s:
-        free = np.flatnonzero(~used & (np.abs(truth_s - time) <= window_s))
-        if len(free):
-            best = free[np.argmin(np.abs(truth_s[free] - time))]
-            used[best] = True
-            errors.append(time - truth_s[best])
-    total = len(found_s) + len(truth_s)
-    return (2 * len(errors) / total if total else 1.0), np.array(errors)
+    for _, i, j in sorted(pairs):
+        if i in left and j in right:
+            left.discard(i)
+            right.discard(j)
+            errors.append(found_s[i] - truth_s[j])
+    return Score(
+        len(truth_s), len(found_s), len(errors), np.array(errors), np.array(sorted(right)), np.array(sorted(left))
+    )
+
+
+def options(description: str) -> argparse.ArgumentParser:
+    """The options all measurements share."""
+    parser = argparse.ArgumentParser(description=description)
+    parser.add_argument("--kits", type=Path, help="folder of one-shots: KIT/DRUM/*.wav at 48 kHz")
+    parser.add_argument("--only", default="", help="only recipes or kits whose name contains this")
+    parser.add_argument("--seeds", type=int, default=1, help="recordings of each kind")
+    parser.add_argument("--jobs", type=int, default=2, help="processes to share the work")
+    return parser
+
+
+@dataclass(frozen=True)
+class Case:
+    """One recording to make: which kit, which recipe, which seed."""
+
+    kits: Path | None
+    kit: str
+    recipe: Recipe
+    seed: int
+
+    def make(self) -> Made:
+        """Make it."""
+        return build(_kits_once(self.kits)[self.kit], self.recipe, self.seed)
+
+
+@cache
+def _kits_once(folder: Path | None) -> dict[str, Kit]:
+    return load_kits(folder)
+
+
+def cases(chosen: argparse.Namespace, recipes: tuple[Recipe, ...]) -> list[Case]:
+    """Every chosen recipe with every chosen kit."""
+    return [
+        Case(chosen.kits, name, recipe, 1000 * seed + number)
+        for recipe in recipes
+        for number, name in enumerate(_kits_once(chosen.kits))
+        if chosen.only in name or chosen.only in recipe.name
+        for seed in range(chosen.seeds)
+    ]
+
+
+def in_processes(work: Callable[[Case], T], all_cases: list[Case], jobs: int) -> Iterator[T]:
+    """The results of all cases, in their order."""
+    with ProcessPoolExecutor(jobs) as pool:
+        yield from pool.map(work, all_cases)

@@ -38,7 +38,8 @@ def drum(rng: np.random.Generator, pitch_hz: float, length_s: float = 0.25) -> n
     time = np.arange(round(length_s * RATE_HZ)) / RATE_HZ
     tone = np.sin(2 * np.pi * pitch_hz * rng.uniform(0.98, 1.02) * time + rng.uniform(0.8, 1.2))
     sound = tone * np.exp(-time / 0.05) + 0.7 * rng.normal(size=len(time)) * np.exp(-time / 0.02)
-    return 0.4 * sound * np.minimum(1.0, (np.arange(len(time)) + 6) / 24)
+    fade = np.minimum(1.0, (len(time) - np.arange(len(time))) / 2_000)
+    return 0.4 * sound * fade * np.minimum(1.0, (np.arange(len(time)) + 6) / 24)
 
 
 def make_take(

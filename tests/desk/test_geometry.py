@@ -35,7 +35,6 @@ def test_a_place_leads_back_to_its_moment(layout, share):
 def test_rows_follow_one_another_and_hold_the_take(layout):
     """Each row begins where the one before ends, margins aside; first and last sample are on some row."""
     assert layout.row_bar(1) - layout.row_bar(0) == pytest.approx(layout.bars_a_row)
-    start, _ = layout.row_span_s(0)
     _, end = layout.row_span_s(layout.rows - 1)
     assert end >= layout.length_s - 1e-6
     assert float(layout.grid.bar_at(0.0)) >= layout.row_bar(0) - max(layout.margin_bars, 0.75) - 1e-6

@@ -115,8 +115,7 @@ class Stages:
         return GroupView(group, tracks, hits, leads, strokes, offsets, plan)
 
     def _judge(self, recordings: tuple[Recording, ...]) -> list[Verdict]:
-        analyses = [self._analyses[recording] for recording in recordings]
-        return judge_bleed([found.attacks for found in analyses], [found.peaks for found in analyses])
+        return judge_bleed([self._analyses[recording] for recording in recordings])
 
     def _keep(self, stage: str, depends: tuple[Hashable, ...], make: Callable[[Any], T]) -> T:
         """The kept value for what it depends on, or a new one.
@@ -144,15 +143,15 @@ def corrected_hits(track: Track, verdict: Verdict) -> Hits:
     """Hits of a track: what the group says of its attacks, the level limit, then the corrections by hand."""
     if track.level_limit_db is None:
         played = verdict.played
-        certainty = verdict.margin_db
+        confidence = 1.0 / (1.0 + np.exp(-np.abs(verdict.log_odds)))
     else:
         played = verdict.level_db >= track.level_limit_db
-        certainty = verdict.level_db - track.level_limit_db
+        confidence = 1.0 - 0.5 * np.exp(-np.abs(verdict.level_db - track.level_limit_db) / 6.0)
     hits = Hits.of(
         verdict.time_s,
         level_db=verdict.level_db,
         kind=np.where(played, Kind.PLAYED, Kind.BLEED),
-        confidence=1.0 - 0.5 * np.exp(-np.abs(certainty) / 6.0),
+        confidence=confidence,
     )
     hits = hits[~_near_any(hits.time_s, track.removed_s)]
     added = np.array(track.added_s)
@@ -169,7 +168,7 @@ def corrected_hits(track: Track, verdict: Verdict) -> Hits:
 
 def snap_to_attack(verdict_hits: Hits, analysis: Analysis, time_s: float) -> float:
     """The attack nearest to a place chosen by hand, or the place itself if none is near."""
-    starts = np.concatenate([verdict_hits.time_s, analysis.attacks.crossing_s[:, 0]])
+    starts = np.concatenate([verdict_hits.time_s, analysis.attacks.crossing_s[:, 0, 0]])
     if not len(starts):
         return time_s
     # A hit that is shown (even faint, as bleed) has the better time than a bare attack beside it.

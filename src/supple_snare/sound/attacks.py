@@ -1,9 +1,4 @@
-"""Attacks: every start of a sound in one recording, to the sample, whoever played it.
-
-The *start* of an attack is the first moment at which its amplitude, averaged over 0.25 ms, passes 5 % of the
-attack's peak, were nothing else sounding. What sounds already (the ring of the stroke before, bleed, noise) is taken
-into account by what was heard just before: see `settle_starts`.
-"""
+"""Attacks: every start of a sound in one recording, whoever played it."""
 
 from __future__ import annotations
 
@@ -12,40 +7,26 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 
-from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording, block_spans
-from supple_snare.sound.novelty import BandLevels, find_candidates
+from supple_snare.sound.files import BLOCK_FRAMES, BlockReader, Recording, block_spans
+from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, find_candidates
 from supple_snare.sound.peaks import Peaks, PeaksBuilder
-from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
+from supple_snare.sound.starts import settle_starts
+from supple_snare.timing.units import FloatArray
 
-AVERAGE_S = 0.00025
-START_SHARE = 0.05
-_SHARES = (START_SHARE, 0.1, 0.2, 0.4, 0.7)
-_CLEARANCE = 1.4
-"""A share this much above something else is not that something else."""
-
-_STEP_SLACK_S = 0.0012
-_SURE_SHARE = 2
-_MIN_CLEAR = 4
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
+_GROWING_S = 0.066
 _SAME_S = 0.012
-_GUARD_S = 0.006
-_PLAIN_RISE_DB = 9.0
-"""An attack whose spectrum rises this much is one of its own, not the second half of a slow one."""
-
-_QUIET_S = 0.012
-_SUSTAIN_S = 0.026
-"""Long enough for a whole period of a low note, whose every pulse would look like an attack otherwise."""
-
-_BEFORE_S = 0.045
-_AFTER_S = 0.040
-_SEARCH_BACK_S = 0.014
-_SEARCH_ON_S = 0.012
-_PEAK_SPAN_S = 0.025
 _MIN_CONTRAST_DB = 5.0
-"""An attack rises at least this far above what sounded before it."""
+"""An attack rises at least this far above what sounded before it, in one view at least."""
+
+_PLAIN_RISE_DB = 9.0
+"""What lifts the whole spectrum by so much is an attack of its own."""
+
+_BROKEN_OFF_DB = -8.0
+"""Where so much less sounds after than before, a sound was cut off; nothing was struck."""
 
 _FAINTEST_SHARE = 10.0 ** (-55.0 / 20.0)
 """What lies farther below the loudest attack is the noise of the chain being switched on, not a stroke."""
@@ -57,38 +38,12 @@ Progress = Callable[[float], None]
 
 
 @dataclass(frozen=True, eq=False)
-class Attacks:
-    """All attacks found in one recording, in order of time, whoever played them.
-
-    Attributes
-    ----------
-    crossing_s : float array, shape (n, shares)
-        When each attack's amplitude first passes 5, 10, 20, 40 and 70 % of its peak.
-    peak : float array, shape (n,)
-        Largest amplitude within 25 ms.
-    quiet : float array, shape (n,)
-        Largest amplitude just before.
-    """
-
-    crossing_s: FloatArray
-    peak: FloatArray
-    quiet: FloatArray
-
-    def __len__(self) -> int:
-        return len(self.peak)
-
-    @property
-    def level_db(self) -> FloatArray:
-        """Peak level, shape (n,)."""
-        return amplitude_to_db(self.peak)
-
-
-@dataclass(frozen=True, eq=False)
 class Analysis:
-    """What one reading of a recording tells: its peaks and its attacks."""
+    """What one reading of a recording tells: its peaks, its levels by band, and how its attacks rise."""
 
     peaks: Peaks
-    attacks: Attacks
+    levels: BandLevels
+    attacks: Rises
 
     @property
     def is_silent(self) -> bool:
@@ -112,149 +67,79 @@ def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
     """
     report = progress or (lambda _share: None)
     builder = PeaksBuilder()
-    bands = BandLevels(recording.rate_hz)
+    bands = BandLevelsBuilder(recording.rate_hz)
     with BlockReader(recording, "float32") as reader:
         for start, count in block_spans(recording.frames):
-            report(0.7 * start / recording.frames)
+            report(0.6 * start / recording.frames)
             block = reader.read(start, count)
             builder.add(block)
             bands.add(block.mean(axis=1, dtype=np.float32))
-        frames, rise_db = find_candidates(bands.finish())
+        levels = bands.finish()
+        frames, rise_db = find_candidates(levels)
         parts = []
-        centres = frames * bands.hop
+        centres = frames * levels.hop
         for start, count in block_spans(recording.frames, 4 * BLOCK_FRAMES):
-            report(0.7 + 0.3 * start / recording.frames)
+            report(0.6 + 0.4 * start / recording.frames)
             here = (centres >= start) & (centres < start + count)
             if here.any():
                 parts.append(_refine_block(reader, centres[here], rise_db[here]))
     report(1.0)
-    return Analysis(builder.finish(recording.frames, recording.rate_hz), _join(parts, recording.rate_hz))
+    return Analysis(builder.finish(recording.frames, recording.rate_hz), levels, _real_attacks(Rises.joined(parts)))
 
 
-@dataclass(frozen=True, eq=False)
-class _Rises:
-    """How each candidate rises: `crossing` (n, shares) in samples, the rest (n,) amplitudes."""
-
-    crossing: FloatArray
-    peak: FloatArray
-    quiet: FloatArray
-    sustain: FloatArray
-
-
-def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> _Rises:
+def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
     rate = reader.recording.rate_hz
-    before, after = round(_BEFORE_S * rate), round(_AFTER_S * rate)
+    before, after = round(BEFORE_S * rate), round(AFTER_S * rate)
     first = int(centres[0]) - before
     stretch = reader.read_mono(first, int(centres[-1]) + after - first)
     rows = (centres - before - first)[:, None] + np.arange(before + after)
-    return _measure_rises(stretch[rows], centres, rise_db, rate_hz=rate)
+    return measure_rises(stretch[rows], centres, rise_db, rate_hz=rate)
 
 
-def _measure_rises(
-    windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray[np.float32], *, rate_hz: int
-) -> _Rises:
-    """When each candidate's amplitude passes each of `_SHARES` of its peak.
-
-    `windows`, shape (n, samples), reach from 45 ms before to 40 ms after the candidates; `rise_db` (n,) is how much the
-    spectrum rises at each.
-    """
-    before = round(_BEFORE_S * rate_hz)
-    back, onward = round(_SEARCH_BACK_S * rate_hz), round(_SEARCH_ON_S * rate_hz)
-    envelope = uniform_filter1d(np.abs(windows), max(1, round(AVERAGE_S * rate_hz)), axis=1)
-    zone = envelope[:, before - back : before + onward + round(_PEAK_SPAN_S * rate_hz)]
-    # Where another attack follows soon (a flam), its sound is not part of this one's.
-    gap = np.append(np.diff(centres), zone.shape[1]) - round(_GUARD_S * rate_hz)
-    until = np.where(np.append(rise_db[1:], 0.0) > _PLAIN_RISE_DB, back + gap, zone.shape[1])
-    own = np.arange(zone.shape[1])[None, :] < np.maximum(until, back + 1)[:, None]
-    peak = np.where(own, zone, 0.0).max(axis=1)
-    quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
-    sustain = envelope[:, before - back - round(_SUSTAIN_S * rate_hz) : before - back].max(axis=1)
-    crossing = np.stack([np.argmax(zone > share * peak[:, None], axis=1) for share in _SHARES], axis=1)
-    return _Rises(crossing + (centres - back)[:, None].astype(np.float64), peak.astype(np.float64), quiet, sustain)
+def _real_attacks(found: Rises) -> Rises:
+    """Candidates that are attacks, each once."""
+    if not len(found):
+        return found
+    peak = found.peak[:, 0]
+    stands_out = (found.contrast_db.max(axis=1) > _MIN_CONTRAST_DB) & (found.lasting_db > _BROKEN_OFF_DB)
+    found = found[stands_out & (peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max())))]
+    found = found[keep_distinct(settle_starts(found, 0.0), found.rise_db)]
+    found = found[~_is_swell(found)]
+    return found[_stands_alone(found)]
 
 
-def settle_starts(attacks: Attacks, covered_by: FloatArray | float) -> FloatArray:
-    """Starts of attacks from the moments at which they pass several shares of their peaks.
-
-    The start is where an attack passes 5 % of its peak. Where something else sounds that loud (the ring of the stroke
-    before, or a neighbour's bleed that arrives a little earlier), that moment is early and the step from it to the
-    next share is long. So the lowest share counts from which on the attack rises as fast as this recording's attacks
-    usually do, and the usual time from 5 % to that share, learned from the attacks that stand in the clear, is taken
-    off. A stroke then has the same start whether or not something covers it.
-
-    Parameters
-    ----------
-    attacks : Attacks
-    covered_by : float array, shape (n,)
-        Amplitude of what else is expected to sound at each attack, beyond what was heard just before it.
-
-    Returns
-    -------
-    float array, shape (n,)
-        Starts in seconds.
-    """
-    if not len(attacks):
-        return np.zeros(0)
-    heights = np.array(_SHARES)[None, :] * attacks.peak[:, None]
-    above_ring = heights > _CLEARANCE * attacks.quiet[:, None]
-    above_all = above_ring & (heights > _CLEARANCE * np.asarray(covered_by).reshape(-1, 1))
-    above_ring[:, -1] = above_all[:, -1] = True
-    steps_s = np.diff(attacks.crossing_s, axis=1)
-    usual_s = _usual_steps(steps_s, above_all[:, :-1], attacks.peak)
-    steady = steps_s <= 2.0 * usual_s + _STEP_SLACK_S
-    # Every step up to the first share that nothing covers (20 % or 40 %) must be an ordinary one.
-    sure = np.clip(np.argmax(above_all, axis=1), _SURE_SHARE, _SURE_SHARE + 1)
-    counted = np.arange(steps_s.shape[1])[None, :] < sure[:, None]
-    unbroken = np.cumprod((steady | ~counted)[:, ::-1], axis=1)[:, ::-1].astype(bool)
-    believed = above_ring[:, :-1] & unbroken
-    lowest = np.where(believed.any(axis=1), np.argmax(believed, axis=1), sure)
-    rows = np.arange(len(attacks))
-    lag_s = np.concatenate([[0.0], np.cumsum(usual_s)])
-    return np.maximum(attacks.crossing_s[rows, lowest] - lag_s[lowest], 0.0)
+def _stands_alone(found: Rises) -> NDArray[np.bool_]:
+    """All but the pulses of a low note that is still growing: these stand out in a band, not in the whole sound, and
+    follow an attack at once. A stroke into the ring of another does so too, but not so soon."""
+    start_s = settle_starts(found, 0.0)
+    contrast_db = found.contrast_db[:, 0]
+    plain = (contrast_db > 2.0 * _MIN_CONTRAST_DB) | (
+        (contrast_db > _MIN_CONTRAST_DB) & (found.rise_db > _PLAIN_RISE_DB)
+    )
+    kept = np.zeros(len(found), dtype=bool)
+    last_s = -np.inf
+    for index in range(len(found)):
+        kept[index] = plain[index] or start_s[index] - last_s > _GROWING_S
+        if kept[index]:
+            last_s = start_s[index]
+    return kept
 
 
-def _usual_steps(steps_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArray) -> FloatArray:
-    """Usual time from each share to the next, shape (shares − 1,), from loud attacks that nothing covers there."""
-    loud = peak > 0.25 * np.percentile(peak, 95)
-    usual = np.zeros(steps_s.shape[1])
-    for share in range(steps_s.shape[1]):
-        known = steps_s[loud & clear[:, share], share]
-        # What covers an attack only ever makes a step longer, so the shorter steps are the attack's own.
-        usual[share] = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], 40)
-    return usual
-
-
-def _join(parts: list[_Rises], rate_hz: int) -> Attacks:
-    if not parts:
-        return Attacks(frozen(np.zeros((0, len(_SHARES)))), frozen([]), frozen([]))
-    crossing = np.concatenate([part.crossing for part in parts])
-    peak = np.concatenate([part.peak for part in parts])
-    quiet = np.concatenate([part.quiet for part in parts])
-    sustain = np.concatenate([part.sustain for part in parts])
-    contrast = amplitude_to_db(peak) - amplitude_to_db(np.maximum(sustain, 1e-7))
-    real = (contrast > _MIN_CONTRAST_DB) & (peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max())))
-    found = Attacks(crossing_s=crossing[real] / rate_hz, peak=peak[real], quiet=quiet[real])
-    once = keep_distinct(settle_starts(found, 0.0), found.peak)
-    found = Attacks(found.crossing_s[once], found.peak[once], found.quiet[once])
-    once = np.flatnonzero(~_is_swell(found))
-    return Attacks(frozen(found.crossing_s[once]), frozen(found.peak[once]), frozen(found.quiet[once]))
-
-
-def _is_swell(found: Attacks) -> NDArray[np.bool_]:
+def _is_swell(found: Rises) -> NDArray[np.bool_]:
     """Slow rises just after another attack: the body of a blown or bowed note whose tongue was found already."""
     start_s = settle_starts(found, 0.0)
-    rise_s = found.crossing_s[:, -1] - start_s
+    rise_s = found.crossing_s[:, 0, -1] - start_s
     after_s = np.diff(start_s, prepend=-np.inf)
     return np.asarray((rise_s > _SLOW_RISE_S) & (after_s < _SWELL_S))
 
 
-def keep_distinct(time_s: FloatArray, peak: FloatArray) -> NDArray[np.intp]:
-    """Indices, in order of time, of attacks that are not the same one found twice; of such the loudest stays."""
-    order = np.lexsort((-peak, time_s))
+def keep_distinct(time_s: FloatArray, merit: FloatArray) -> NDArray[np.intp]:
+    """Indices, in order of time, of attacks that are not the same one found twice; of such the one of most merit."""
+    order = np.lexsort((-merit, time_s))
     kept: list[int] = []
     for index in order:
         if kept and time_s[index] - time_s[kept[-1]] < _SAME_S:
-            if peak[index] > peak[kept[-1]]:
+            if merit[index] > merit[kept[-1]]:
                 kept[-1] = int(index)
         else:
             kept.append(int(index))

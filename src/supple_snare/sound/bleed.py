@@ -1,10 +1,7 @@
 """Bleed: which attacks in a microphone belong to a neighbour, judged from all tracks of the group together.
 
-Every event of the performance has a power in every microphone. Over the take each pair of microphones shows a ratio
-that it keeps whenever only the one source sounds: the lower edge of all ratios, since other sources can only add.
-From these ratios follows how much of each attack its neighbours explain; what they do not explain was played there.
-The approach is that of a linear mixture with non-negative sources (D. D. Lee and H. S. Seung, "Learning the parts of
-objects by non-negative matrix factorization", Nature 401, 1999), with the mixing read off the take instead of fitted.
+For each attack the sources learned from the take (`sources`) tell how much of it the neighbours explain, band by band.
+That, the attack's level, and who hears it first are weighed to the odds that it was played into this microphone.
 """
 
 from __future__ import annotations
@@ -15,33 +12,28 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.attacks import Attacks, keep_distinct, settle_starts
-from supple_snare.sound.peaks import BIN_FRAMES, Peaks
-from supple_snare.timing.hits import nearest_index
-from supple_snare.timing.units import FloatArray, frozen
+from supple_snare.sound.attacks import Analysis, keep_distinct
+from supple_snare.sound.rises import VIEWS, Rises
+from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
+from supple_snare.sound.starts import settle_starts
+from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
-_SAME_EVENT_S = 0.012
-_LATE_S = 0.006
-_LISTEN_BEFORE_S = 0.030
-_LISTEN_GAP_S = 0.006
-_LISTEN_AFTER_S = 0.022
-_STRONG_SHARE = 0.06
-_PURE_PERCENT = 30
-_ONE_SOURCE = 0.08
-"""Two microphones explain one another this well (power ratio there × ratio back) only if they hear one source."""
+_WEIGHTS = {
+    "above_bleed": 0.034,
+    "own_share": 1.61,
+    "source_level": 0.046,
+    "level": 0.211,
+    "ahead": 0.193,
+    "best_band": 0.065,
+    "first": 0.116,
+    "closeness": 0.626,
+    "rise": 0.244,
+    "contrast": 0.016,
+}
+"""Log odds for one unit of each sign; fitted by `bench/bleed.py` on some 70,000 attacks of twelve kits."""
 
-_EXPLAINED_MARGIN_DB = 6.0
-"""How far a bleed's level strays from its usual ratio; measured with `bench/hits.py`."""
-
-_FAINT_DB = 27.0
-"""Attacks this far below the track's loud strokes are not strokes of its drum."""
-
-_ROUNDS = 8
-_ENOUGH = 8
-_FARTHEST_S = 0.040
-_FAR_S = 0.006
-_STEADY_DELAY_S = 0.001
-"""One source reaches two microphones with the same delay each time; two players who double a line do not."""
+_BIAS = -6.93
+_LEAST = 1e-4
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,186 +46,159 @@ class Verdict:
         Starts of the attacks, with the neighbours' bleed taken into account.
     level_db : float array
         Peak levels.
-    margin_db : float array
-        Level of the attack over what its neighbours, and the track's own faintest strokes, explain; above 0 is played.
+    log_odds : float array
+        Of having been played into this microphone; above 0 is played.
     """
 
     time_s: FloatArray
     level_db: FloatArray
-    margin_db: FloatArray
+    log_odds: FloatArray
 
     @property
     def played(self) -> NDArray[np.bool_]:
         """Which attacks were played into this microphone."""
-        return self.margin_db > 0.0
+        return self.log_odds > 0.0
 
 
-def judge_bleed(attacks: Sequence[Attacks], peaks: Sequence[Peaks]) -> list[Verdict]:
+@dataclass(frozen=True, eq=False)
+class Signs:
+    """What speaks for an attack having been played into its microphone, arrays of shape (n,).
+
+    Attributes
+    ----------
+    above_bleed : float array
+        Level over what other sources explain, in the bands of this microphone's own drum, dB.
+    own_share : float array
+        Share of the power that the own source explains.
+    source_level : float array
+        Strength of the own source against its loud strokes, dB.
+    level : float array
+        Level against this microphone's loud strokes, dB.
+    ahead : float array
+        Level against the other microphones, each relative to its own loud moments, dB.
+    best_band : float array
+        The same as `above_bleed` for the band that stands out most.
+    first : float array
+        How much earlier (negative) another microphone hears it, ms.
+    closeness : float array
+        Whether this microphone has a drum of its own at all, log odds.
+    rise, contrast : float array
+        How plainly it is an attack, dB.
+    """
+
+    above_bleed: FloatArray
+    own_share: FloatArray
+    source_level: FloatArray
+    level: FloatArray
+    ahead: FloatArray
+    best_band: FloatArray
+    first: FloatArray
+    closeness: FloatArray
+    rise: FloatArray
+    contrast: FloatArray
+
+    def columns(self) -> FloatArray:
+        """All signs, shape (n, signs), in the order of `_WEIGHTS`."""
+        return np.stack([getattr(self, name) for name in _WEIGHTS], axis=1)
+
+    def log_odds(self) -> FloatArray:
+        """The weighed sum of all signs."""
+        odds: FloatArray = self.columns() @ np.array(list(_WEIGHTS.values())) + _BIAS
+        return odds
+
+
+def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group.
 
     Parameters
     ----------
-    attacks, peaks : sequences of equal length
-        One of each per track. Tracks share one timeline and one rate.
+    analyses : sequence of Analysis
+        One per track. Tracks share one timeline and one rate.
 
     Returns
     -------
     list of Verdict
         One per track, in the same order.
     """
-    if not attacks:
-        return []
-    heard = [settle_starts(found, 0.0) for found in attacks]
-    distance_s = _distances_s(heard)
-    heard = [times - distance for times, distance in zip(heard, distance_s, strict=True)]
-    events = _merge_events(heard)
-    if not len(events):
-        return [Verdict(frozen([]), frozen([]), frozen([])) for _ in attacks]
-    power = np.stack(
-        [_event_power(track, events + distance) for track, distance in zip(peaks, distance_s, strict=True)], axis=1
-    )
-    explained = _explained_power(power, _mixing(power, _arrival_s(heard, events)))
     verdicts = []
-    for track, found in enumerate(attacks):
-        mine = _event_of(events, heard[track])
-        own = power[mine, track]
-        # What comes late in its event may peak after the event was listened to.
-        late = heard[track] - events[mine] > _LATE_S
-        own = np.where(late, np.maximum(own, found.peak**2 - found.quiet**2), own)
-        others = np.maximum(explained[mine, track], 1e-14)
-        over_db = 10.0 * np.log10(np.maximum(own, 1e-14) / others) - _EXPLAINED_MARGIN_DB
-        if distance_s[track]:
-            # A far microphone hears everything late: what others heard at the same event is theirs.
-            over_db = np.where(_heard_elsewhere(heard, track), np.minimum(over_db, -_EXPLAINED_MARGIN_DB), over_db)
-        margin = np.minimum(over_db, _over_faintest_db(found.level_db, over_db > 0.0))
-        time_s = settle_starts(found, np.sqrt(others))
-        once = keep_distinct(time_s, found.peak)
-        verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(margin[once])))
+    for found, time_s, signs in weigh_signs(analyses):
+        log_odds = signs.log_odds() if signs is not None else np.zeros(0)
+        once = keep_distinct(time_s, log_odds)
+        verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(log_odds[once])))
     return verdicts
 
 
-def _heard_elsewhere(heard: list[FloatArray], track: int) -> NDArray[np.bool_]:
-    """Which attacks of a track some other track has too, distances taken off."""
-    found = np.zeros(len(heard[track]), dtype=bool)
-    for number, others in enumerate(heard):
-        if number != track and len(others):
-            found |= np.abs(others[nearest_index(others, heard[track])] - heard[track]) < _SAME_EVENT_S
-    return found
+def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[Rises, FloatArray, Signs | None]]:
+    """For each track its attacks, their settled starts, and the signs for each; None where a track has no attacks."""
+    if not any(len(analysis.attacks) for analysis in analyses):
+        return [(analysis.attacks, np.zeros(0), None) for analysis in analyses]
+    rough_s = [settle_starts(analysis.attacks, 0.0) for analysis in analyses]
+    sources = learn_sources([analysis.levels for analysis in analyses], rough_s)
+    starts = []
+    for track, analysis in enumerate(analyses):
+        heard, _, bleed, _ = _explain(analyses, sources, track, rough_s[track])
+        starts.append(settle_starts(analysis.attacks, _covered(analysis.attacks, heard, bleed)))
+    heard_s = [np.sort(times) for times in starts]
+    return [
+        (analysis.attacks, starts[track], _signs(analyses, sources, track, starts[track], heard_s))
+        for track, analysis in enumerate(analyses)
+    ]
 
 
-def _over_faintest_db(level_db: FloatArray, candidate: NDArray[np.bool_]) -> FloatArray:
-    """Level over the faintest stroke that this track's loud strokes make credible."""
-    if not candidate.any():
-        return np.full(len(level_db), -np.inf)
-    return level_db - (np.percentile(level_db[candidate], 90) - _FAINT_DB)
+def _explain(
+    analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """What starts in a track at moments, and what its own source and all others make of it, each (n, BANDS); and the
+    relative level in every track, (n, tracks)."""
+    heard = sources.heard([analysis.levels for analysis in analyses], time_s - sources.distance_s[track])
+    strength = sources.strengths(heard)
+    own = strength[:, track, None] * sources.pattern[track, :, track]
+    bleed = strength @ sources.pattern[track].T - own
+    return heard[:, track], own, bleed, np.sqrt(np.sum(heard**2, axis=2))
 
 
-def _merge_events(times: list[FloatArray]) -> FloatArray:
-    """Moments at which something starts in any track, those that belong together joined to their earliest."""
-    merged = np.sort(np.concatenate(times))
-    if not len(merged):
-        return merged
-    events = [float(merged[0])]
-    for time in merged.tolist():
-        # Counted from the event's first moment: a dense passage must not chain into one endless event.
-        if time - events[-1] > _SAME_EVENT_S:
-            events.append(time)
-    return np.array(events)
+def _covered(attacks: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray:
+    """Amplitude of the neighbours in each view of each attack, shape (n, views)."""
+    shares = [
+        np.sqrt(
+            np.sum(bleed[:, view.bands] ** 2, axis=1) / np.maximum(np.sum(heard[:, view.bands] ** 2, axis=1), 1e-12)
+        )
+        for view in VIEWS
+    ]
+    return np.minimum(np.stack(shares, axis=1), 1.0) * attacks.peak
 
 
-def _distances_s(heard: list[FloatArray]) -> list[float]:
-    """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
-
-    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears.
-    """
-    distances = []
-    for track, times in enumerate(heard):
-        others = [other for number, other in enumerate(heard) if number != track and len(other)]
-        distance = 0.0
-        if len(times) >= _ENOUGH and others:
-            everything = np.sort(np.concatenate(others))
-            first = np.searchsorted(everything, times - _FARTHEST_S)
-            behind = times - everything[np.minimum(first, len(everything) - 1)]
-            behind = behind[(behind > 0.0) & (behind <= _FARTHEST_S)]
-            if len(behind) > 0.6 * len(times):
-                shortest = float(np.percentile(behind, 25))
-                distance = shortest if shortest > _FAR_S else 0.0
-        distances.append(distance)
-    return distances
-
-
-def _event_of(events: FloatArray, times: FloatArray) -> NDArray[np.intp]:
-    """The event that each attack belongs to: the last one that began before it."""
-    return np.maximum(np.searchsorted(events, times, side="right") - 1, 0)
-
-
-def _event_power(peaks: Peaks, events_s: FloatArray) -> FloatArray:
-    """Power that each event adds to a track: loudest moment after less loudest before, squared."""
-    amplitude = peaks.amplitude()
-    bins_per_s = peaks.rate_hz / BIN_FRAMES
-
-    def loudest(first_s: float, last_s: float) -> FloatArray:
-        offsets = np.arange(round(first_s * bins_per_s), round(last_s * bins_per_s) + 1)
-        index = np.rint(events_s * bins_per_s).astype(np.int64)[:, None] + offsets
-        inside = (index >= 0) & (index < len(amplitude))
-        heard = np.where(inside, amplitude[np.clip(index, 0, len(amplitude) - 1)], 0.0)
-        loud: FloatArray = heard.max(axis=1).astype(np.float64)
-        return loud
-
-    after = loudest(-0.003, _LISTEN_AFTER_S)
-    before = loudest(-_LISTEN_BEFORE_S, -_LISTEN_GAP_S)
-    return np.maximum(after**2 - before**2, 0.0)
+def _signs(
+    analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray, heard_s: Sequence[FloatArray]
+) -> Signs | None:
+    if not len(time_s):
+        return None
+    attacks = analyses[track].attacks
+    heard, own, bleed, loud = _explain(analyses, sources, track, time_s)
+    shape = sources.pattern[track, :, track]
+    shape = shape / max(float(shape.max()), _LEAST)
+    rivals = np.delete(loud, track, axis=1)
+    rival = np.maximum(rivals.max(axis=1), _LEAST) if rivals.size else np.full(len(loud), _LEAST)
+    ahead = _db(loud[:, track]) - _db(rival)
+    plainly_own = ahead > 0.0
+    enough = np.count_nonzero(plainly_own) > 3
+    loud_stroke = np.percentile(loud[plainly_own, track], 80) if enough else np.percentile(loud[:, track], 95)
+    strength = np.sqrt(np.sum(own**2, axis=1))
+    own_power, bleed_power = (own**2) @ shape, (bleed**2) @ shape
+    band_db = _db(heard) - _db(np.maximum(bleed, 1e-3))
+    return Signs(
+        above_bleed=np.clip(_db(heard @ shape) - _db(np.maximum(bleed @ shape, _LEAST)), -10.0, 30.0),
+        own_share=own_power / np.maximum(own_power + bleed_power, 1e-12),
+        source_level=np.maximum(_db(strength) - _db(np.maximum(np.percentile(strength, 95), 1e-6)), -40.0),
+        level=np.maximum(_db(loud[:, track]) - _db(loud_stroke), -40.0),
+        ahead=np.clip(ahead, -25.0, 12.0),
+        best_band=np.clip(np.where(shape > 0.15, band_db, -40.0).max(axis=1), -10.0, 30.0),
+        first=lead_of_others_ms(heard_s, track, time_s, farthest_ms=7.0 + 1000.0 * float(sources.distance_s[track])),
+        closeness=np.full(len(time_s), float(np.clip(sources.closeness[track], -6.0, 6.0))),
+        rise=np.minimum(attacks.rise_db, 15.0),
+        contrast=np.clip(attacks.contrast_db.max(axis=1), 0.0, 40.0),
+    )
 
 
-def _arrival_s(heard: Sequence[FloatArray], events: FloatArray) -> FloatArray:
-    """When each event arrives in each track, NaN where it is not heard; shape (events, tracks)."""
-    arrival = np.full((len(events), len(heard)), np.nan)
-    for track, times in enumerate(heard):
-        arrival[_event_of(events, times), track] = times
-    return arrival
-
-
-def _mixing(power: FloatArray, arrival_s: FloatArray) -> FloatArray:
-    """Power in track i per power in track j of a source that is close to j; shape (tracks, tracks), diagonal 0."""
-    tracks = power.shape[1]
-    ratio = np.zeros((tracks, tracks))
-    for j in range(tracks):
-        strong = power[:, j] > _STRONG_SHARE * np.percentile(power[:, j], 99.5)
-        if np.count_nonzero(strong) < 3:
-            continue
-        shares = power[strong] / power[strong, j][:, None]
-        ratio[:, j] = np.percentile(shares, _PURE_PERCENT, axis=0)
-        for i in np.flatnonzero(ratio[:, j] <= 0.0):
-            # Its bleed mostly drowns in what rings there anyway: what stood out tells how loud it can get.
-            heard = shares[np.isfinite(arrival_s[strong, i]), i]
-            if len(heard) >= _ENOUGH:
-                ratio[i, j] = np.percentile(heard, _PURE_PERCENT / 2)
-    np.fill_diagonal(ratio, 0.0)
-    for i in range(tracks):
-        for j in range(i + 1, tracks):
-            if ratio[i, j] * ratio[j, i] > _ONE_SOURCE:
-                delay, strays = _delay_s(arrival_s[:, i], arrival_s[:, j])
-                if strays > _STEADY_DELAY_S or delay >= 0.0:
-                    ratio[j, i] = 0.0
-                if strays > _STEADY_DELAY_S or delay < 0.0:
-                    ratio[i, j] = 0.0
-    return ratio
-
-
-def _delay_s(arrival_s: FloatArray, other_s: FloatArray) -> tuple[float, float]:
-    """Median of how much later events arrive in one track than in another, and the median distance from it."""
-    both = np.isfinite(arrival_s) & np.isfinite(other_s)
-    if not both.any():
-        return 0.0, np.inf
-    delays = (arrival_s - other_s)[both]
-    median = float(np.median(delays))
-    return median, float(np.median(np.abs(delays - median)))
-
-
-def _explained_power(power: FloatArray, mixing: FloatArray) -> FloatArray:
-    """Power in each track that the sources near the other tracks account for, shape (events, tracks)."""
-    source = power.copy()
-    for _ in range(_ROUNDS):
-        # Half steps: two loud neighbours that explain a little of one another must not swing to and fro.
-        source = 0.5 * source + 0.5 * np.maximum(power - source @ mixing.T, 0.0)
-    return source @ mixing.T
+def _db(amplitude: FloatArray | float) -> FloatArray:
+    return amplitude_to_db(np.maximum(amplitude, _LEAST))

@@ -130,7 +130,8 @@ def plan_cut(
         )
         for lead_in, fade, keep in _SQUEEZE
     ]
-    # A last anchor, at the end of the file or well after the last attack, lets what follows the last stroke come back to its place.
+    # A last anchor, at the end of the file or well after the last attack, lets what follows the last stroke come back
+    # to its place.
     last = int(arrivals[-1]) if len(arrivals) else 0
     anchors = np.append(first_arrival, min(frames, last + _RETURN_S * rate_hz))
     wanted = np.append(move, 0)

@@ -49,7 +49,7 @@ class Peaks:
         columns : int
             Number of columns, at least 1.
         """
-        edges = start_frame + (end_frame - start_frame) / columns * np.arange(columns + 1)
+        edges: FloatArray = start_frame + (end_frame - start_frame) / columns * np.arange(columns + 1.0)
         return self.spans(edges[:-1], edges[1:])
 
     def spans(self, start_frames: FloatArray, end_frames: FloatArray) -> Extremes:

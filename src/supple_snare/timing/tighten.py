@@ -13,7 +13,6 @@ from supple_snare.timing.offsets import Offsets
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.units import FloatArray, frozen, ms_to_s
 
-
 NO_REACH_MS = 1e6
 """A reach that no deviation passes. A plain number, so that it survives a file in which infinity has no name."""
 

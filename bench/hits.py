@@ -1,0 +1,113 @@
+"""How well hits are found: precision, recall, F and errors over made-up recordings, by recipe.
+
+python bench/hits.py --kits FOLDER [--seeds N] [--only NAME] [--each]
+"""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+
+from material import EASY, HARD, Case, Made, Score, cases, in_processes, options, score
+from supple_snare.session.document import Session
+from supple_snare.session.edits import add_recordings
+from supple_snare.session.stages import Stages
+from supple_snare.sound.files import read_recording
+from supple_snare.timing.hits import Hits, Kind, nearest_index
+
+
+def find(made: Made) -> dict[str, Hits]:
+    """All hits of every microphone, by its name."""
+    with tempfile.TemporaryDirectory() as folder:
+        paths = made.write(Path(folder))
+        session = add_recordings(Session(), [read_recording(path) for path in paths])
+        stages = Stages()
+        stages.analyse_all(session)
+        view = stages.view(session, session.groups[0])
+        return {track.recording.path.stem: view.hits[track.key] for track in view.tracks}
+
+
+class Tally:
+    """Scores of all recordings of one recipe."""
+
+    def __init__(self) -> None:
+        self.wide: list[Score] = []
+        self.narrow: list[Score] = []
+        self.kinds: dict[str, list[int]] = {}
+        self.errors_s: list[float] = []
+        self.false_a_minute: list[float] = []
+
+    def add(self, made: Made, found: dict[str, Hits]) -> list[tuple[str, Score]]:
+        """Score one recording; returns the score of each close microphone."""
+        scores = []
+        for drum, truth in made.struck.items():
+            hits = found[drum]
+            times = hits.time_s[hits.kind != Kind.BLEED]
+            inside, outside = truth.time_s[truth.kind == "roll"], truth.time_s[truth.kind != "roll"]
+            if len(inside) and len(times):  # what is found inside a roll is neither right nor wrong
+                near = np.abs(inside[nearest_index(inside, times)] - times) < 0.014
+                times = times[~near | (np.abs(outside[nearest_index(outside, times)] - times) < 0.005)]
+            if not len(truth.time_s):
+                self.false_a_minute.append(60.0 * len(times) / made.length_s)
+                continue
+            wide = score(times, outside, 0.010)
+            self.wide.append(wide)
+            self.narrow.append(score(times, outside, 0.003))
+            self.errors_s += wide.errors_s.tolist()
+            kinds = truth.kind[truth.kind != "roll"]
+            for kind in np.unique(kinds):
+                which = np.flatnonzero(kinds == kind)
+                tally = self.kinds.setdefault(str(kind), [0, 0])
+                tally[0] += len(which) - len(np.intersect1d(which, wide.missed))
+                tally[1] += len(which)
+            scores.append((drum, wide))
+        return scores
+
+    def row(self) -> str:
+        """The figures in one line."""
+        errors = 1000.0 * np.abs(np.array(self.errors_s))
+        f_wide = [entry.f_measure for entry in self.wide]
+        f_narrow = [entry.f_measure for entry in self.narrow]
+        matched = sum(entry.matched for entry in self.wide)
+        precision = matched / max(sum(entry.found for entry in self.wide), 1)
+        recall = matched / max(sum(entry.hits for entry in self.wide), 1)
+        kinds = ", ".join(f"{kind} {100 * got / of:.0f} %" for kind, (got, of) in sorted(self.kinds.items()))
+        idle = f"; idle drum {np.mean(self.false_a_minute):.1f} a minute" if self.false_a_minute else ""
+        return (
+            f"{np.mean(f_wide):.3f}  {min(f_wide):.3f}  {np.mean(f_narrow):.3f}  {precision:.3f}  {recall:.3f}  "
+            f"{np.median(errors):5.2f}  {np.percentile(errors, 95):5.2f}  {1000 * np.median(self.errors_s):+5.2f}  "
+            f"{kinds}{idle}"
+        )
+
+
+def measure(case: Case) -> tuple[Case, Made, dict[str, Hits]]:
+    """Make one recording and find its hits."""
+    made = case.make()
+    return case, replace(made, tracks={}), find(made)
+
+
+def main() -> None:
+    """Print one row a recipe."""
+    parser = options(__doc__ or "")
+    parser.add_argument("--each", action="store_true", help="also print every microphone that scores below 0.97")
+    chosen = parser.parse_args()
+    tallies: dict[str, Tally] = {}
+    for case, made, found in in_processes(measure, cases(chosen, EASY + HARD), chosen.jobs):
+        scores = tallies.setdefault(case.recipe.name, Tally()).add(made, found)
+        for drum, entry in scores:
+            if chosen.each and entry.f_measure < 0.97:
+                print(
+                    f"    {case.recipe.name} · {case.kit} · {drum}: F {entry.f_measure:.3f}, "
+                    f"{len(entry.missed)} missed and {len(entry.invented)} invented of {entry.hits}",
+                    flush=True,
+                )
+    print(f"{'recipe':28}F10 ms worst  F3 ms  prec   recall err 50  95 %  bias (ms)  found by kind")
+    for name, tally in tallies.items():
+        print(f"{name:28}{tally.row()}")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,183 @@
+"""How attacks rise: when each one's amplitude passes several shares of its peak, in the whole sound and in three bands.
+
+A stroke that is covered in the whole sound (by the ring of the stroke before, or by a neighbour's bleed) mostly stands
+clear in one of the bands.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
+from scipy.signal import butter, sosfilt
+
+from supple_snare.sound.files import AnyArray
+from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+
+AVERAGE_S = 0.00025
+"""The span over which an amplitude is averaged, by the definition of an attack's start."""
+
+START_SHARE = 0.05
+SHARES = (START_SHARE, 0.1, 0.2, 0.4, 0.7)
+
+BEFORE_S = 0.045
+AFTER_S = 0.040
+"""What is read around a candidate."""
+
+_SEARCH_BACK_S = 0.014
+_SEARCH_ON_S = 0.012
+_PEAK_SPAN_S = 0.025
+_QUIET_S = 0.012
+_SUSTAIN_S = 0.026
+"""Long enough for a whole period of a low note, whose every pulse would look like an attack otherwise."""
+
+_SETTLED_S = 0.020
+"""So long after a candidate its sound has surely begun, or what was broken off is over."""
+
+_GUARD_S = 0.006
+_PLAIN_RISE_DB = 9.0
+"""An attack whose spectrum rises this much is one of its own, not the second half of a slow one."""
+
+
+@dataclass(frozen=True)
+class _View:
+    """One way to look at the sound: a band, and the span over which its amplitude is averaged."""
+
+    low_hz: float | None
+    high_hz: float | None
+    average_s: float
+    bands: slice
+    """The bands of `BandLevels` that lie in it."""
+
+
+VIEWS = (
+    _View(None, None, AVERAGE_S, slice(0, 8)),
+    _View(None, 300.0, 0.001, slice(0, 2)),
+    _View(300.0, 2_400.0, 0.0005, slice(2, 5)),
+    _View(2_400.0, None, AVERAGE_S, slice(5, 8)),
+)
+"""The whole sound first."""
+
+
+@dataclass(frozen=True, eq=False)
+class Rises:
+    """Rises of n attacks, in order of time.
+
+    Attributes
+    ----------
+    crossing_s : float array, shape (n, views, shares)
+        When each attack's amplitude first passes each of `SHARES` of its peak, seen in each of `VIEWS`.
+    peak, quiet : float array, shape (n, views)
+        Largest amplitude within 25 ms, and just before.
+    contrast_db : float array, shape (n, views)
+        Peak over the loudest moment of a longer time before.
+    rise_db : float array, shape (n,)
+        How much the spectrum rises, a mean over bands.
+    lasting_db : float array, shape (n,)
+        Loudest moment after the candidate over the loudest before, in the whole sound: far below 0 where a sound is
+        broken off, which lifts the spectrum for a moment too.
+    """
+
+    crossing_s: FloatArray
+    peak: FloatArray
+    quiet: FloatArray
+    contrast_db: FloatArray
+    rise_db: FloatArray
+    lasting_db: FloatArray
+
+    def __len__(self) -> int:
+        return len(self.peak)
+
+    def __getitem__(self, which: NDArray[np.intp] | NDArray[np.bool_]) -> Rises:
+        """The rises at an index array or mask."""
+        return Rises(
+            frozen(self.crossing_s[which]),
+            frozen(self.peak[which]),
+            frozen(self.quiet[which]),
+            frozen(self.contrast_db[which]),
+            frozen(self.rise_db[which]),
+            frozen(self.lasting_db[which]),
+        )
+
+    @property
+    def level_db(self) -> FloatArray:
+        """Peak level, shape (n,)."""
+        return amplitude_to_db(self.peak[:, 0])
+
+    @classmethod
+    def joined(cls, parts: list[Rises]) -> Rises:
+        """Several runs of rises as one."""
+        if not parts:
+            views, shares = len(VIEWS), len(SHARES)
+            return cls(
+                frozen(np.zeros((0, views, shares))),
+                frozen(np.zeros((0, views))),
+                frozen(np.zeros((0, views))),
+                frozen(np.zeros((0, views))),
+                frozen([]),
+                frozen([]),
+            )
+        names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
+        return cls(*(frozen(np.concatenate([getattr(part, name) for part in parts])) for name in names))
+
+
+def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray[np.float32], *, rate_hz: int) -> Rises:
+    """How each candidate rises.
+
+    Parameters
+    ----------
+    windows : float array, shape (n, samples)
+        Sound from `BEFORE_S` before to `AFTER_S` after each candidate.
+    centres : int array, shape (n,)
+        Samples of the candidates.
+    rise_db : float array, shape (n,)
+        How much the spectrum rises at each.
+    rate_hz : int
+
+    Returns
+    -------
+    Rises
+    """
+    before, back = round(BEFORE_S * rate_hz), round(_SEARCH_BACK_S * rate_hz)
+    length = back + round((_SEARCH_ON_S + _PEAK_SPAN_S) * rate_hz)
+    # Where another attack follows soon (a flam), its sound is not part of this one's.
+    gap = np.append(np.diff(centres), length) - round(_GUARD_S * rate_hz)
+    until = np.where(np.append(rise_db[1:], 0.0) > _PLAIN_RISE_DB, back + gap, length)
+    own = np.arange(length)[None, :] < np.maximum(until, back + 1)[:, None]
+    crossings, peaks, quiets, contrasts = [], [], [], []
+    lasting_db = np.zeros(len(windows))
+    for view in VIEWS:
+        envelope = _envelope(windows, view, rate_hz)
+        zone = np.where(own, envelope[:, before - back : before - back + length], 0.0)
+        peak = zone.max(axis=1)
+        quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
+        sustain = envelope[:, before - back - round(_SUSTAIN_S * rate_hz) : before - back].max(axis=1)
+        contrasts.append(amplitude_to_db(peak) - amplitude_to_db(np.maximum(sustain, 1e-7)))
+        if view is VIEWS[0]:
+            lasting_db = amplitude_to_db(envelope[:, before + round(_SETTLED_S * rate_hz) :].max(axis=1))
+            lasting_db -= amplitude_to_db(np.maximum(quiet, 1e-7))
+        crossings.append(np.stack([np.argmax(zone > share * peak[:, None], axis=1) for share in SHARES], axis=1))
+        peaks.append(peak)
+        quiets.append(quiet)
+    peak = np.stack(peaks, axis=1).astype(np.float64)
+    first = (centres - back).astype(np.float64)
+    return Rises(
+        crossing_s=(np.stack(crossings, axis=1) + first[:, None, None]) / rate_hz,
+        peak=peak,
+        quiet=np.stack(quiets, axis=1).astype(np.float64),
+        contrast_db=np.stack(contrasts, axis=1),
+        rise_db=rise_db.astype(np.float64),
+        lasting_db=lasting_db,
+    )
+
+
+def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:
+    sound = windows
+    if view.low_hz and view.low_hz < 0.45 * rate_hz:
+        sound = sosfilt(butter(2, view.low_hz, "high", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=1)
+    if view.high_hz and view.high_hz < 0.45 * rate_hz:
+        sound = sosfilt(butter(2, view.high_hz, "low", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=1)
+    envelope: AnyArray = uniform_filter1d(np.abs(sound), max(1, round(view.average_s * rate_hz)), axis=1)
+    return envelope

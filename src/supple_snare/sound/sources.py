@@ -1,0 +1,311 @@
+"""Sources: what each microphone of a group hears of each drum, learned from the take.
+
+Each attack adds some amplitude to every microphone in every band. Over the take a drum shows one pattern of these: much
+in its own microphone, less in the others, duller with distance. With one pattern a drum, the whole take is their
+non-negative mixture (D. D. Lee and H. S. Seung, "Algorithms for non-negative matrix factorization", NIPS 13, 2000, with
+the divergence that counts amplitudes). The patterns begin from the strokes in which one microphone stands out most, so
+that each belongs to a microphone from the start; what has no microphone of its own (hats, cymbals) falls to the
+microphone that hears it best.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from supple_snare.sound.novelty import BANDS, BandLevels
+from supple_snare.timing.hits import nearest_index
+from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
+
+SAME_EVENT_S = 0.012
+"""Attacks in several microphones within this time are one event."""
+
+_BEFORE_S = (-0.024, -0.008)
+_AFTER_S = (-0.002, 0.016)
+_LOUD_PERCENT = 98
+_ENOUGH = 8
+_FARTHEST_S = 0.040
+_FAR_S = 0.006
+_STRAY_S = 0.008
+
+_LEARN_ROUNDS = 12
+_SOLVE_ROUNDS = 60
+_TINY = 1e-9
+
+_CLEAREST_SHARE = 0.6
+_PURE_QUANTILE = 0.35
+"""Other drums only add: the lower side of what is heard along with a drum is the drum's own."""
+
+_LIKELY_CLOSE = -1.0
+"""Closeness above which a microphone counts as one with a drum of its own while patterns are learned."""
+
+_FAR_CLOSENESS = -6.0
+"""Of a microphone so far away that its distance shows."""
+
+_ALONE_DB = 12.0
+"""What a microphone without others to compare with is taken to stand above them."""
+
+
+@dataclass(frozen=True, eq=False)
+class Sources:
+    """What was learned of a group of m microphones. Source k is the one that microphone k hears best.
+
+    Attributes
+    ----------
+    distance_s : float array, shape (m,)
+        How much later each microphone hears the performance.
+    loudness : float array, shape (m,)
+        Amplitude of each microphone's loud moments; all else is relative to it.
+    pattern : float array, shape (m, BANDS, m)
+        Amplitude in each microphone and band for one unit of each source in its own microphone.
+    closeness : float array, shape (m,)
+        How plainly each microphone has a drum of its own, as log odds: nobody hears its loudest events earlier, and
+        the other sources do not explain them. Weights from `bench/bleed.py`, which finds 1 to 2 % misjudged.
+    """
+
+    distance_s: FloatArray
+    loudness: FloatArray
+    pattern: FloatArray
+    closeness: FloatArray
+
+    def heard(self, levels: Sequence[BandLevels], time_s: FloatArray) -> FloatArray:
+        """Relative amplitude that starts in each microphone and band at moments, shape (n, m, BANDS)."""
+        return _rising(levels, time_s, self.distance_s) / self.loudness[None, :, None]
+
+    def strengths(self, heard: FloatArray) -> FloatArray:
+        """Amount of each source that explains what is heard, shape (n, m)."""
+        pattern = self.pattern.reshape(-1, self.pattern.shape[2]) + _TINY
+        return _solve(heard.reshape(len(heard), len(pattern)), pattern, _SOLVE_ROUNDS)
+
+
+def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Sources:
+    """Learn the sources of a take.
+
+    Parameters
+    ----------
+    levels : sequence of BandLevels
+        One a microphone.
+    heard_s : sequence of float arrays
+        Starts of the attacks in each microphone, increasing.
+
+    Returns
+    -------
+    Sources
+    """
+    distance_s = _distances_s(heard_s)
+    common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
+    events = _merge_events(common_s)
+    amplitude = _rising(levels, events, distance_s)
+    total = np.sqrt(np.sum(amplitude**2, axis=2))
+    loudness = np.maximum(np.percentile(total, _LOUD_PERCENT, axis=0), _TINY) if len(events) else np.ones(len(levels))
+    heard = amplitude / loudness[None, :, None]
+    loud = total / loudness
+    arrival_s = _arrivals(common_s, events)
+    loudest = [_loudest(loud, arrival_s, microphone) for microphone in range(len(levels))]
+    # Who hears it first is a matter of real time: a far microphone's distance is not taken off.
+    really_s = arrival_s + distance_s
+    earlier = np.array([_earlier_elsewhere(really_s[those], number) for number, those in enumerate(loudest)])
+    standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
+    closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
+    pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+    # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
+    above_db = np.array([_above_others_db(heard[those], pattern, number) for number, those in enumerate(loudest)])
+    weighed = 0.7 * above_db - 5.3 * earlier - 2.4
+    # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
+    closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, 3.0 - 20.0 * earlier))
+    pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+    return Sources(frozen(distance_s), frozen(loudness), frozen(pattern), frozen(closeness))
+
+
+def _rising(levels: Sequence[BandLevels], time_s: FloatArray, distance_s: FloatArray) -> FloatArray:
+    """Amplitude that starts in each track and band at moments, shape (n, tracks, BANDS)."""
+    rises = []
+    for track, distance in zip(levels, distance_s, strict=True):
+        after = track.loudest(time_s + distance, *_AFTER_S)
+        before = track.loudest(time_s + distance, *_BEFORE_S)
+        rises.append(np.sqrt(np.maximum(after - before, 0.0)))
+    return np.stack(rises, axis=1)
+
+
+def _merge_events(times: Sequence[FloatArray]) -> FloatArray:
+    """Moments at which something starts in any track, those that belong together joined to their earliest."""
+    merged = np.sort(np.concatenate(times))
+    events: list[float] = []
+    for time in merged.tolist():
+        # Counted from the event's first moment: a dense passage must not chain into one endless event.
+        if not events or time - events[-1] > SAME_EVENT_S:
+            events.append(time)
+    return np.array(events)
+
+
+def _distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
+    """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
+
+    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears.
+    """
+    distances = np.zeros(len(heard_s))
+    for track, times in enumerate(heard_s):
+        others = [other for number, other in enumerate(heard_s) if number != track and len(other)]
+        if len(times) < _ENOUGH or not others:
+            continue
+        everything = np.sort(np.concatenate(others))
+        first = np.searchsorted(everything, times - _FARTHEST_S)
+        behind = times - everything[np.minimum(first, len(everything) - 1)]
+        behind = behind[(behind > 0.0) & (behind <= _FARTHEST_S)]
+        if len(behind) <= 0.6 * len(times):
+            continue
+        # Drums at several distances, but each at its own; a player who lags behind the others strays more.
+        behind = np.sort(behind)
+        near = np.searchsorted(behind, behind + _STRAY_S) - np.arange(len(behind))
+        shortest = float(np.percentile(behind, 25))
+        if shortest > _FAR_S and near.max() > 0.42 * len(behind):
+            distances[track] = shortest
+    return distances
+
+
+def _arrivals(heard_s: Sequence[FloatArray], events: FloatArray) -> FloatArray:
+    """When each event arrives in each track, NaN where it is not heard; shape (events, tracks)."""
+    arrival = np.full((len(events), len(heard_s)), np.nan)
+    for track, times in enumerate(heard_s):
+        if len(times):
+            event = np.maximum(np.searchsorted(events, times, side="right") - 1, 0)
+            arrival[event[::-1], track] = times[::-1]  # the first of several in one event counts
+    return arrival
+
+
+def _loudest(loud: FloatArray, arrival_s: FloatArray, microphone: int) -> IntArray:
+    """The loudest events of a microphone: its own strokes, if it has a drum of its own."""
+    present = np.isfinite(arrival_s[:, microphone])
+    count = int(np.clip(np.count_nonzero(loud[:, microphone] > 0.6), 6, 30))
+    return np.argsort(-np.where(present, loud[:, microphone], -1.0), kind="stable")[:count]
+
+
+def _standing_db(loud: FloatArray, microphone: int) -> float:
+    """How far a microphone stands above all others in its loudest events, of which it must in a quarter."""
+    others = np.delete(loud, microphone, axis=1)
+    if not others.size:
+        return _ALONE_DB
+    ahead_db = amplitude_to_db(loud[:, microphone]) - amplitude_to_db(np.maximum(others.max(axis=1), 1e-3))
+    return float(np.percentile(ahead_db, 75))
+
+
+def _above_others_db(heard: FloatArray, pattern: FloatArray, microphone: int) -> float:
+    """How far a microphone's loudest events lie above what the other microphones' sources make of the rest."""
+    others = np.delete(np.arange(pattern.shape[0]), microphone)
+    if not len(others) or not len(heard):
+        return _ALONE_DB
+    rest = heard[:, others].reshape(len(heard), len(others) * BANDS)
+    rest_pattern = pattern[others][:, :, others].reshape(len(others) * BANDS, len(others))
+    strength = _solve(rest, rest_pattern + _TINY, _SOLVE_ROUNDS)
+    expected = strength @ pattern[microphone][:, others].T
+    size = np.sqrt(np.sum(heard[:, microphone] ** 2, axis=1))
+    above = amplitude_to_db(size) - amplitude_to_db(np.maximum(np.sqrt(np.sum(expected**2, axis=1)), 1e-3))
+    return float(np.percentile(above, 90))
+
+
+def _earlier_elsewhere(arrival_s: FloatArray, microphone: int) -> float:
+    """Share of events that some other microphone hears earlier, by the same time again and again.
+
+    One source reaches two microphones with a steady delay; two players who strike together do not.
+    """
+    found = np.zeros(len(arrival_s), dtype=bool)
+    for other in range(arrival_s.shape[1]):
+        lead_ms = 1000.0 * (arrival_s[:, other] - arrival_s[:, microphone])
+        earlier = np.isfinite(lead_ms) & (lead_ms < -0.4) & (lead_ms > -1000.0 * SAME_EVENT_S)
+        if other == microphone or np.count_nonzero(earlier) < 3:
+            continue
+        ordered = np.sort(lead_ms[earlier])
+        together = np.searchsorted(ordered, ordered + 0.6, side="right") - np.arange(len(ordered))
+        best = int(np.argmax(together))
+        by_chance = len(ordered) * 0.6 / 11.6
+        if together[best] >= max(3.0, 0.25 * len(ordered), 0.12 * len(arrival_s)) and together[best] > 3.0 * by_chance:
+            found |= earlier & (lead_ms >= ordered[best] - 0.1) & (lead_ms <= ordered[best] + 0.7)
+    return float(found.mean()) if len(found) else 1.0
+
+
+def _first_patterns(heard: FloatArray, loud: FloatArray, closeness: FloatArray) -> FloatArray:
+    """Patterns from the events in which each microphone stands out most, shape (m, BANDS, m)."""
+    microphones = len(closeness)
+    pattern = np.zeros((microphones, BANDS, microphones))
+    close = np.flatnonzero(closeness > _LIKELY_CLOSE)
+    close = close if len(close) else np.arange(microphones)
+    for own in range(microphones if len(heard) else 0):
+        rivals = close[close != own]
+        rival = loud[:, rivals].max(axis=1) if len(rivals) else np.full(len(loud), 0.1)
+        ahead = loud[:, own] / np.maximum(rival, 1e-3)
+        events = _events_of(ahead, loud[:, own], is_close=own in close)
+        if len(events):
+            shares = heard[events] / np.maximum(loud[events, own], 1e-6)[:, None, None]
+            pattern[:, :, own] = np.quantile(shares, _PURE_QUANTILE, axis=0)
+    return pattern
+
+
+def _events_of(ahead: FloatArray, loud: FloatArray, *, is_close: bool) -> IntArray:
+    """Events that are plainly one microphone's own, those in which it is farthest ahead first."""
+    if is_close:
+        claimed = np.flatnonzero((ahead > 1.0) & (loud > 0.2))
+        if len(claimed) < 3:
+            claimed = np.argsort(-ahead * (loud > 0.1))[:3]
+    else:
+        # A far microphone hears everything: only what no close one hears is a source of its own.
+        claimed = np.flatnonzero((ahead > 2.5) & (loud > 0.03))
+        if len(claimed) < 3:
+            return np.zeros(0, dtype=np.int64)
+    return claimed[np.argsort(-ahead[claimed])][: max(3, int(_CLEAREST_SHARE * len(claimed)))]
+
+
+def _refine(heard: FloatArray, pattern: FloatArray) -> FloatArray:
+    """Patterns that explain the whole take; each with unit amplitude in its own microphone."""
+    microphones = pattern.shape[0]
+    flat = pattern.reshape(-1, microphones) + 1e-7
+    mixture = heard.reshape(len(heard), len(flat))
+    if len(heard):
+        strength = _solve(mixture, flat, 30)
+        for _ in range(_LEARN_ROUNDS):
+            strength = _step(mixture, flat, strength)
+            ratio = mixture / (strength @ flat.T + _TINY)
+            flat = flat * ((ratio.T @ strength) / (strength.sum(axis=0) + _TINY))
+            flat = _own_loudest(flat.reshape(pattern.shape)).reshape(flat.shape)
+    refined = _own_loudest(flat.reshape(pattern.shape))
+    own = np.sqrt(np.einsum("kbk,kbk->k", refined, refined))
+    scaled: FloatArray = refined / np.maximum(own, _TINY)
+    return scaled
+
+
+def _own_loudest(pattern: FloatArray) -> FloatArray:
+    """Patterns in which no microphone hears a source louder, by its own measure, than the one it belongs to."""
+    size = np.sqrt(np.sum(pattern**2, axis=1))
+    most = np.diagonal(size)[None, :]
+    limited: FloatArray = pattern * np.minimum(1.0, most / np.maximum(size, _TINY))[:, None, :]
+    return limited
+
+
+def _solve(mixture: FloatArray, pattern: FloatArray, rounds: int) -> FloatArray:
+    strength = np.maximum(mixture @ pattern / np.maximum(np.sum(pattern**2, axis=0), _TINY), _TINY)
+    for _ in range(rounds):
+        strength = _step(mixture, pattern, strength)
+    return strength
+
+
+def _step(mixture: FloatArray, pattern: FloatArray, strength: FloatArray) -> FloatArray:
+    """One multiplicative step toward the strengths that explain a mixture."""
+    ratio = mixture / (strength @ pattern.T + _TINY)
+    stepped: FloatArray = strength * ((ratio @ pattern) / (pattern.sum(axis=0) + _TINY))
+    return stepped
+
+
+def lead_of_others_ms(
+    heard_s: Sequence[FloatArray], track: int, time_s: FloatArray, *, farthest_ms: float
+) -> FloatArray:
+    """How much earlier (negative) some other track hears what starts in this one, at most 7 ms; 2 where none does.
+
+    `farthest_ms` is how much earlier that may really be.
+    """
+    lead = np.full(len(time_s), 2.0)
+    for number, others in enumerate(heard_s):
+        if number != track and len(others):
+            apart = 1000.0 * (others[nearest_index(others, time_s - 0.0003 * farthest_ms)] - time_s)
+            lead = np.minimum(lead, np.where((apart > -farthest_ms) & (apart < 2.0), apart, 2.0))
+    return np.maximum(lead, -7.0)

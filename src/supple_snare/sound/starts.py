@@ -1,0 +1,123 @@
+"""Starts of attacks, from how they rise.
+
+The *start* of an attack is the first moment at which its amplitude, averaged over 0.25 ms, passes 5 % of the attack's
+peak, were nothing else sounding. Where something else does sound (the ring of the stroke before, a neighbour's bleed,
+noise), that moment cannot be seen. It is then told from what can: a higher share of the peak, or a band in which the
+attack stands clear, less the time that usually lies between the start and that sign on this track.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.rises import SHARES, Rises
+from supple_snare.timing.units import FloatArray
+
+_CLEARANCE = 1.4
+"""A share this much above something else is not that something else."""
+
+_STEP_SLACK_S = 0.0012
+_SURE_SHARE = 2
+_MIN_CLEAR = 4
+_LEAST_JITTER_S = 0.00005
+_AGREE_S = 0.0007
+
+
+def settle_starts(rises: Rises, covered: FloatArray | float) -> FloatArray:
+    """Starts of attacks; a stroke has the same start whether or not something covers it.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    covered : float array, shape (n, views), or a number
+        Amplitude of what else is expected to sound at each attack in each view, beyond what was heard just before.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Starts in seconds.
+    """
+    if not len(rises):
+        return np.zeros(0)
+    covered = np.broadcast_to(np.asarray(covered, dtype=np.float64), rises.peak.shape)
+    heights = rises.peak[:, :, None] * np.array(SHARES)
+    clear = heights > _CLEARANCE * np.maximum(rises.quiet, covered)[:, :, None]
+    plain = _starts_in_whole(rises, covered[:, 0])
+    estimates, jitter_s = _estimates(rises, plain, clear)
+    usable = clear & np.isfinite(jitter_s)
+    flat = estimates.reshape(len(rises), -1)
+    usable = usable.reshape(len(rises), -1)
+    weight = np.where(usable, 1.0 / np.where(np.isfinite(jitter_s), jitter_s, 1.0).reshape(1, -1), 0.0)
+    middle = _weighted_median(flat, weight)
+    near = usable & (np.abs(flat - middle[:, None]) <= 2.0 * jitter_s.reshape(1, -1) + _AGREE_S)
+    score = np.where(near, jitter_s.reshape(1, -1), np.inf)
+    best = np.argmin(score, axis=1)
+    rows = np.arange(len(rises))
+    start = np.where(np.isfinite(score[rows, best]), flat[rows, best], plain)
+    return np.maximum(start, 0.0)
+
+
+def _estimates(rises: Rises, plain: FloatArray, clear: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
+    """Start told by each sign, shape (n, views, shares), and how far it strays, shape (views, shares)."""
+    loud = rises.peak[:, 0] > 0.25 * np.percentile(rises.peak[:, 0], 95)
+    sure = loud & clear[:, 0, : _SURE_SHARE + 1].any(axis=1)
+    lag = rises.crossing_s - plain[:, None, None]
+    usual = np.zeros(lag.shape[1:])
+    jitter = np.full(lag.shape[1:], np.inf)
+    for view, share in np.ndindex(*usual.shape):
+        known = lag[sure & clear[:, view, share], view, share]
+        if len(known) >= _MIN_CLEAR:
+            usual[view, share] = np.median(known)
+            stray = np.percentile(np.abs(known - usual[view, share]), 75)
+            jitter[view, share] = max(float(stray), _LEAST_JITTER_S)
+    # The first sign is the start itself.
+    usual[0, 0], jitter[0, 0] = 0.0, _LEAST_JITTER_S / 2.0
+    return rises.crossing_s - usual, jitter
+
+
+def _weighted_median(values: FloatArray, weight: FloatArray) -> FloatArray:
+    """Weighted median of each row; the plain first value where all weights are 0."""
+    order = np.argsort(values, axis=1)
+    total = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1)
+    middle = np.argmax(total >= 0.5 * total[:, -1:], axis=1)
+    return np.take_along_axis(np.take_along_axis(values, order, axis=1), middle[:, None], axis=1)[:, 0]
+
+
+def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
+    """Starts from the whole sound alone.
+
+    The lowest share counts from which on the attack rises as fast as this recording's attacks usually do, and the
+    usual time from 5 % to that share is taken off: where something else sounds louder than a share, the moment at
+    which that share is passed is early, and the step from it to the next is long.
+    """
+    crossing, peak, quiet = rises.crossing_s[:, 0], rises.peak[:, 0], rises.quiet[:, 0]
+    heights = np.array(SHARES)[None, :] * peak[:, None]
+    above_ring = heights > _CLEARANCE * quiet[:, None]
+    above_all = above_ring & (heights > _CLEARANCE * covered[:, None])
+    above_ring[:, -1] = above_all[:, -1] = True
+    steps_s = np.diff(crossing, axis=1)
+    usual_s = _usual_steps(steps_s, above_all[:, :-1], peak)
+    steady = steps_s <= 2.0 * usual_s + _STEP_SLACK_S
+    # Every step up to the first share that nothing covers (20 % or 40 %) must be an ordinary one.
+    sure = np.clip(np.argmax(above_all, axis=1), _SURE_SHARE, _SURE_SHARE + 1)
+    sure = np.maximum(sure, np.argmax(above_ring, axis=1))
+    counted = np.arange(steps_s.shape[1])[None, :] < sure[:, None]
+    unbroken = np.cumprod((steady | ~counted)[:, ::-1], axis=1)[:, ::-1].astype(bool)
+    believed = above_ring[:, :-1] & unbroken
+    lowest = np.where(believed.any(axis=1), np.argmax(believed, axis=1), sure)
+    rows = np.arange(len(rises))
+    lag_s = np.concatenate([[0.0], np.cumsum(usual_s)])
+    return np.asarray(crossing[rows, lowest] - lag_s[lowest])
+
+
+def _usual_steps(steps_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArray) -> FloatArray:
+    """Usual time from each share to the next, shape (shares − 1,), from loud attacks that nothing covers there."""
+    loud = peak > 0.25 * np.percentile(peak, 95)
+    usual = np.zeros(steps_s.shape[1])
+    for share in range(steps_s.shape[1]):
+        known = steps_s[loud & clear[:, share], share]
+        # What covers an attack only ever makes a step longer, so the shorter steps are the attack's own.
+        usual[share] = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], 40)
+    return usual
