@@ -10,8 +10,9 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
-from material import EASY, HARD, Case, Made, Score, cases, in_processes, options, score
+from material import EASY, HARD, Case, Made, Score, Struck, cases, in_processes, options, score
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_recordings
 from supple_snare.session.stages import Stages
@@ -30,6 +31,16 @@ def find(made: Made) -> dict[str, Hits]:
         return {track.recording.path.stem: view.hits[track.key] for track in view.tracks}
 
 
+def outside_rolls(truth: Struck, found_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    """True times that count, and which of the found ones do: what is found inside a roll is neither right nor wrong."""
+    inside, outside = truth.time_s[truth.kind == "roll"], truth.time_s[truth.kind != "roll"]
+    counted = np.ones(len(found_s), dtype=bool)
+    if len(inside) and len(found_s):
+        near = np.abs(inside[nearest_index(inside, found_s)] - found_s) < 0.014
+        counted = ~near | (np.abs(outside[nearest_index(outside, found_s)] - found_s) < 0.005)
+    return outside, counted
+
+
 class Tally:
     """Scores of all recordings of one recipe."""
 
@@ -46,10 +57,8 @@ class Tally:
         for drum, truth in made.struck.items():
             hits = found[drum]
             times = hits.time_s[hits.kind != Kind.BLEED]
-            inside, outside = truth.time_s[truth.kind == "roll"], truth.time_s[truth.kind != "roll"]
-            if len(inside) and len(times):  # what is found inside a roll is neither right nor wrong
-                near = np.abs(inside[nearest_index(inside, times)] - times) < 0.014
-                times = times[~near | (np.abs(outside[nearest_index(outside, times)] - times) < 0.005)]
+            outside, counted = outside_rolls(truth, times)
+            times = times[counted]
             if not len(truth.time_s):
                 self.false_a_minute.append(60.0 * len(times) / made.length_s)
                 continue

@@ -15,7 +15,7 @@ _GROUPS = {
     "Sousaphone": ("sousaphone",),
     "Cornets": ("cornet-one", "cornet-two"),
 }
-_LEADS = ("Snare", "Bass drum", "Washboard")
+_LEADS = {"Drums": ("Snare", "Bass drum", "Washboard"), "Cornets": ("Cornet one",)}
 _LISTENING_DB = {"Boathouse": -6.0, "Sousaphone": -4.0, "Cornet one": -7.0, "Cornet two": -7.0}
 
 
@@ -24,9 +24,10 @@ def demo_session() -> Session:
     session = Session(name="Dockside March", grid=Grid(score.TEMPO_BPM, score.FIRST_BEAT_S))
     for name, files in _GROUPS.items():
         session = add_recordings(session, [read_recording(TAKE / f"{file}.flac") for file in files], group_name=name)
-    drums = session.groups[0]
     by_name = {track.name: track.key for track in session.tracks}
-    session = change_group(session, drums.key, leads=tuple(by_name[name] for name in _LEADS))
+    for group in session.groups:
+        if group.name in _LEADS:
+            session = change_group(session, group.key, leads=tuple(by_name[name] for name in _LEADS[group.name]))
     for name, level_db in _LISTENING_DB.items():
         session = change_track(session, by_name[name], level_db=level_db)
     session = add_part(session, Part("Accordion", TAKE / "accordion.mid"))

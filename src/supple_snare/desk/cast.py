@@ -20,6 +20,7 @@ from supple_snare.session.document import Group, Session, Track
 _ROW_PX = 40
 _RANK_BOX = QRectF(6, 6, 28, 28)
 _LOWEST_DB = -30.0
+_INDENT_PX = 6
 
 
 class TrackRow(QWidget):
@@ -252,9 +253,12 @@ class Cast(QScrollArea):
                 layout.addWidget(self.rows[key])
         if session.parts:
             layout.addSpacing(6)
-            layout.addWidget(soft("MIDI parts"))
+            title = soft("MIDI parts")
+            title.setIndent(_INDENT_PX)
+            layout.addWidget(title)
             for part in session.parts:
                 label = soft(f"♪ {part.name} · {_note_count(part.path)}")
+                label.setIndent(_INDENT_PX)
                 label.setToolTip("A played-in part. This version shows it and leaves it as it is.")
                 layout.addWidget(label)
         layout.addStretch(1)

@@ -82,10 +82,14 @@ class JobRunner(QObject):
         self._pool.submit(job._run, work)
         return job
 
-    def shut_down(self) -> None:
-        """Cancel everything and wait until the worker is idle."""
+    def cancel_all(self) -> None:
+        """Ask everything to stop."""
         for job in self._jobs:
             job.cancel()
+
+    def shut_down(self) -> None:
+        """Cancel everything and wait until the worker is idle."""
+        self.cancel_all()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
     def _finished(self, job: Job) -> None:

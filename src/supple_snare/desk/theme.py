@@ -80,6 +80,8 @@ def apply_theme(app: QApplication) -> None:
     app.setStyleSheet(_STYLE)
 
 
+_DOWN_ARROW = (Path(__file__).parent / "icons" / "down.svg").as_posix()
+
 _STYLE = f"""
 QWidget {{ font-family: {_FAMILY}; font-size: 13px; color: {INK.name()}; }}
 QToolTip {{ background: {SHEET.name()}; color: {INK.name()}; border: 1px solid {RULE_STRONG.name()}; padding: 4px; }}
@@ -112,6 +114,8 @@ QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit {{
     background: white; border: 1px solid {RULE_STRONG.name()}; border-radius: 4px; padding: 2px 5px; min-height: 22px;
     selection-background-color: {BRASS.name()};
 }}
+QComboBox::drop-down {{ border: none; width: 24px; }}
+QComboBox::down-arrow {{ image: url({_DOWN_ARROW}); width: 12px; height: 8px; }}
 QComboBox QAbstractItemView {{ background: white; selection-background-color: {BRASS_PALE.name()};
     selection-color: {INK.name()}; }}
 QSlider {{ min-height: 28px; }}

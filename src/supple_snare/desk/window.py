@@ -36,6 +36,7 @@ from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player, Programme
 from supple_snare.desk.steps import StepsBar
 from supple_snare.desk.transport import Transport
+from supple_snare.desk.work_strip import WorkStrip
 from supple_snare.desk.workspace import STEPS, Workspace
 from supple_snare.session.document import Session
 from supple_snare.sound.editlist import EditList
@@ -73,14 +74,13 @@ class Window(QMainWindow):
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
         work.told.connect(self._show_message)
-        work.jobs.running_changed.connect(self._show_jobs)
         for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
             signal.connect(self._update_programme)
         for signal in (work.session_changed, work.saved_changed, work.looks_changed):
             signal.connect(self._show_state)
         work.stages_changed.connect(self._bracket)
         self._show_state()
-        self._show_jobs()
+        self._bracket()
         self._restore()
 
     # ---- building
@@ -169,6 +169,10 @@ class Window(QMainWindow):
         row.setContentsMargins(8, 2, 6, 0)
         self._legend = soft()
         row.addWidget(self._legend)
+        self._work_strip = WorkStrip(self.work.jobs)
+        self._work_strip.stopped.connect(self._say_stopped)
+        self._work_strip.appeared.connect(self._legend.setHidden)
+        row.addWidget(self._work_strip)
         row.addStretch(1)
         self._zoom_words = soft()
         row.addWidget(self._zoom_words)
@@ -226,6 +230,7 @@ class Window(QMainWindow):
         act("Release the selection", lambda: release_selection(work), "Shift+H")
         act("Remove the selected hit", self._remove_hit, "Delete", "Backspace")
         act("Loop the selection", self._loop_selection, "Shift+L")
+        act("Go on with stopped work", work.resume, "F5")
         act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
         menu.addSeparator()
         act("Keys and legend", self._show_keys, "F1")
@@ -424,18 +429,8 @@ class Window(QMainWindow):
             legend = "Drag the line of bar 1 to move the first beat, a later bar line to set the tempo."
         self._legend.setText(legend)
 
-    def _show_jobs(self) -> None:
-        self._bracket()
-        jobs = self.work.jobs.jobs
-        if not jobs:
-            self._state.setToolTip("")
-            self._show_state()
-            return
-        more = f" (+{len(jobs) - 1})" if len(jobs) > 1 else ""
-        self._state.setText(
-            self._state.fontMetrics().elidedText(jobs[0].label + more, Qt.TextElideMode.ElideRight, 114)
-        )
-        self._state.setToolTip("\n".join(job.label for job in jobs))
+    def _say_stopped(self) -> None:
+        self.work.tell("Stopped. F5 goes on with what is missing.")
 
     def _show_message(self, text: str, problem: bool) -> None:
         self._message.setStyleSheet(

@@ -296,6 +296,11 @@ class Workspace(QObject):
         self._settled.stop()
         self._find_seams(then=act)
 
+    def resume(self) -> None:
+        """Go on with work that was stopped."""
+        self._analyse_missing()
+        self._settled.start()
+
     def _session_replaced(self) -> None:
         if self.group is None:
             group = self.session.groups[0].key if self.session.groups else ""
@@ -313,12 +318,13 @@ class Workspace(QObject):
             recording = track.recording
             if self.stages.analysis(recording) is None and recording not in self._analysing:
                 self._analysing.add(recording)
-                self.jobs.submit(
+                job = self.jobs.submit(
                     f"Listening to {track.name}",
                     partial(analyse, recording),
                     partial(self._analysed, recording),
                     partial(self._analysis_failed, recording),
                 )
+                job.cancelled.connect(partial(self._analysing.discard, recording))
 
     def _analysed(self, recording: Recording, analysis: Analysis) -> None:
         self._analysing.discard(recording)

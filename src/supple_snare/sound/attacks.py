@@ -10,14 +10,18 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.files import BLOCK_FRAMES, BlockReader, Recording, block_spans
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, find_candidates
-from supple_snare.sound.peaks import Peaks, PeaksBuilder
+from supple_snare.sound.peaks import BIN_FRAMES, Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import settle_starts
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, amplitude_to_db
 
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
 _GROWING_S = 0.066
+_HELD_S = (0.09, 0.14)
+_HELD_DB = 1.5
+"""A note that has grown by this some 100 ms after its attack is held; the longest drums do not grow."""
+
 _SAME_S = 0.012
 _MIN_CONTRAST_DB = 5.0
 """An attack rises at least this far above what sounded before it, in one view at least."""
@@ -84,7 +88,8 @@ def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
             if here.any():
                 parts.append(_refine_block(reader, centres[here], rise_db[here]))
     report(1.0)
-    return Analysis(builder.finish(recording.frames, recording.rate_hz), levels, _real_attacks(Rises.joined(parts)))
+    peaks = builder.finish(recording.frames, recording.rate_hz)
+    return Analysis(peaks, levels, _real_attacks(Rises.joined(parts), peaks))
 
 
 def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
@@ -96,33 +101,41 @@ def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArr
     return measure_rises(stretch[rows], centres, rise_db, rate_hz=rate)
 
 
-def _real_attacks(found: Rises) -> Rises:
+def _real_attacks(found: Rises, peaks: Peaks) -> Rises:
     """Candidates that are attacks, each once."""
     if not len(found):
         return found
     peak = found.peak[:, 0]
     stands_out = (found.contrast_db.max(axis=1) > _MIN_CONTRAST_DB) & (found.lasting_db > _BROKEN_OFF_DB)
     found = found[stands_out & (peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max())))]
-    found = found[keep_distinct(settle_starts(found, 0.0), found.rise_db)]
+    held = _is_held(found, peaks)
+    # Of one attack found twice the plainer one is right; the louder as well, unless a held note is still growing.
+    found = found[keep_distinct(settle_starts(found, 0.0), found.rise_db + (0.0 if held else found.level_db))]
     found = found[~_is_swell(found)]
-    return found[_stands_alone(found)]
+    return found[_stands_alone(found)] if held else found
+
+
+def _is_held(found: Rises, peaks: Peaks) -> bool:
+    """Whether this is a blown, bowed or sung part: its notes go on as loud as they began."""
+    if not len(found):
+        return False
+    amplitude, bins_per_s = peaks.amplitude(), peaks.rate_hz / BIN_FRAMES
+    loud = found.level_db > found.level_db.max() - 12.0
+    first = np.rint(found.crossing_s[loud, 0, 0] * bins_per_s).astype(np.int64)
+    span = np.arange(round(_HELD_S[0] * bins_per_s), round(_HELD_S[1] * bins_per_s))
+    later = amplitude[np.minimum(first[:, None] + span, len(amplitude) - 1)].max(axis=1)
+    return bool(np.median(amplitude_to_db(later) - found.level_db[loud]) > _HELD_DB)
 
 
 def _stands_alone(found: Rises) -> NDArray[np.bool_]:
-    """All but the pulses of a low note that is still growing: these stand out in a band, not in the whole sound, and
-    follow an attack at once. A stroke into the ring of another does so too, but not so soon."""
-    start_s = settle_starts(found, 0.0)
+    """All but the pulses of a low note that is still growing: these stand out in a band, hardly in the whole sound, and
+    follow an attack at once."""
     contrast_db = found.contrast_db[:, 0]
     plain = (contrast_db > 2.0 * _MIN_CONTRAST_DB) | (
         (contrast_db > _MIN_CONTRAST_DB) & (found.rise_db > _PLAIN_RISE_DB)
     )
-    kept = np.zeros(len(found), dtype=bool)
-    last_s = -np.inf
-    for index in range(len(found)):
-        kept[index] = plain[index] or start_s[index] - last_s > _GROWING_S
-        if kept[index]:
-            last_s = start_s[index]
-    return kept
+    after_s = np.diff(settle_starts(found, 0.0), prepend=-np.inf)
+    return np.asarray(plain | (after_s > _GROWING_S))
 
 
 def _is_swell(found: Rises) -> NDArray[np.bool_]:

@@ -16,6 +16,7 @@ from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from supple_snare.sound.starts import settle_starts
+from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
@@ -33,6 +34,15 @@ _WEIGHTS = {
 """Log odds for one unit of each sign; fitted by `bench/bleed.py` on some 70,000 attacks of twelve kits."""
 
 _BIAS = -6.93
+SIGNS = tuple(_WEIGHTS)
+"""Names of the signs, in the order of `Signs.columns`."""
+
+_COVER_SAFETY = 2.0
+"""A bleed's peak may be this much higher than its level over some milliseconds tells."""
+
+_SAME_TIME_S = 0.025
+"""What was struck this near may cover an attack; nearest attacks of one drum lie farther apart."""
+
 _LEAST = 1e-4
 
 
@@ -134,15 +144,46 @@ def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[Rises, FloatArray, S
         return [(analysis.attacks, np.zeros(0), None) for analysis in analyses]
     rough_s = [settle_starts(analysis.attacks, 0.0) for analysis in analyses]
     sources = learn_sources([analysis.levels for analysis in analyses], rough_s)
+    struck_s = _struck_s(analyses, sources, rough_s)
     starts = []
     for track, analysis in enumerate(analyses):
-        heard, _, bleed, _ = _explain(analyses, sources, track, rough_s[track])
+        heard, bleed = _likely_bleed(analyses, sources, track, rough_s[track], struck_s)
         starts.append(settle_starts(analysis.attacks, _covered(analysis.attacks, heard, bleed)))
-    heard_s = [np.sort(times) for times in starts]
     return [
-        (analysis.attacks, starts[track], _signs(analyses, sources, track, starts[track], heard_s))
+        (analysis.attacks, starts[track], _signs(analyses, sources, track, starts[track], starts))
         for track, analysis in enumerate(analyses)
     ]
+
+
+def _struck_s(analyses: Sequence[Analysis], sources: Sources, rough_s: Sequence[FloatArray]) -> list[FloatArray | None]:
+    """When each source was struck, as far as can be told yet; None for one that has no microphone close to it."""
+    struck: list[FloatArray | None] = []
+    for track, times in enumerate(rough_s):
+        signs = _signs(analyses, sources, track, times, rough_s)
+        if sources.closeness[track] <= 0.0:
+            struck.append(None)
+        else:
+            struck.append(np.sort(times[signs.log_odds() > 0.0]) if signs is not None else np.zeros(0))
+    return struck
+
+
+def _likely_bleed(
+    analyses: Sequence[Analysis],
+    sources: Sources,
+    track: int,
+    time_s: FloatArray,
+    struck_s: Sequence[FloatArray | None],
+) -> tuple[FloatArray, FloatArray]:
+    """What starts in a track at moments, and how much of it sources make that were struck then, each (n, BANDS)."""
+    heard = sources.heard([analysis.levels for analysis in analyses], time_s - sources.distance_s[track])
+    strength = sources.strengths(heard)
+    for source, times in enumerate(struck_s):
+        if source == track:
+            strength[:, source] = 0.0
+        elif times is not None:
+            near = np.abs(times[nearest_index(times, time_s)] - time_s) < _SAME_TIME_S if len(times) else False
+            strength[:, source] *= near
+    return heard[:, track], strength @ sources.pattern[track].T
 
 
 def _explain(
@@ -165,7 +206,7 @@ def _covered(attacks: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray
         )
         for view in VIEWS
     ]
-    return np.minimum(np.stack(shares, axis=1), 1.0) * attacks.peak
+    return np.minimum(_COVER_SAFETY * np.stack(shares, axis=1), 1.0) * attacks.peak
 
 
 def _signs(

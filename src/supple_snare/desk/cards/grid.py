@@ -6,6 +6,7 @@ import time
 from dataclasses import replace
 
 import numpy as np
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout
 
 from supple_snare.desk.cards.base import Card
@@ -29,6 +30,7 @@ class GridCard(Card):
         self._taps: list[float] = []
         form = QFormLayout()
         form.setVerticalSpacing(8)
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self._tempo = QDoubleSpinBox()
         self._tempo.setRange(*TEMPO_RANGE_BPM)
         self._tempo.setDecimals(3)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+import numpy as np
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMessageBox, QProgressBar
@@ -13,6 +14,8 @@ from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
 from supple_snare.errors import SnareError
+from supple_snare.session.document import Group
+from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.handover import plan_files, write_files
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
@@ -52,6 +55,8 @@ class HandOverCard(Card):
         self._groups_row = QHBoxLayout()
         self._groups: dict[str, QCheckBox] = {}
         self.column.addLayout(self._groups_row)
+        self._facts = words()
+        self.column.addWidget(self._facts)
         self.write = button("Write the files", "Write the tightened tracks to the folder", primary=True)
         self.write.clicked.connect(self.start)
         self.column.addWidget(self.write)
@@ -170,7 +175,25 @@ class HandOverCard(Card):
         if self._written is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._written)))
 
+    def _describe(self, group: Group) -> str:
+        """What the hand-over of a group comes to, in a sentence or two."""
+        files = f"{len(group.tracks)} file{'s' if len(group.tracks) != 1 else ''}"
+        view = self.work.view_of(group)
+        if view is None:
+            return f"{group.name}: {files}; still listening."
+        moves = np.abs(view.plan.move_ms)
+        moving = int(np.count_nonzero(moves > 1e-6))
+        if not moving:
+            return f"{group.name}: {files}, as played: no stroke moves."
+        doubtful = sum(bool(found) for found in stroke_doubts(view, self.work.cut_of(group)))
+        told = f"{group.name}: {files}, {moving} of {len(moves)} strokes move, the farthest by {moves.max():.0f} ms."
+        return f"{told} {doubtful} doubt{'s' if doubtful != 1 else ''} to listen to." if doubtful else told
+
     def _update_buttons(self) -> None:
+        session = self.work.session
+        chosen_groups = [group for group in session.groups if group.key in self._groups]
+        told = [self._describe(group) for group in chosen_groups if self._groups[group.key].isChecked()]
+        self._facts.setText("\n".join(told))
         chosen = any(box.isChecked() for box in self._groups.values())
         ready = bool(self.folder.text().strip()) and chosen and self._job is None
         self.write.setEnabled(ready and self.work.view is not None)

@@ -42,14 +42,14 @@ class FeelCard(Card):
             return
         summary = summarise(view)
         rows = (
-            ("Mean offset", summary.mean_ms, "the whole performance early or late"),
-            ("Drift, rms", summary.drift_rms_ms, "slow push and pull"),
-            ("Feel, rms", summary.feel_rms_ms, "what repeats every bar"),
-            ("Scatter, rms", summary.scatter_rms_ms, "the rest"),
+            ("Mean", _ms(summary.mean_ms), "the whole early or late"),
+            ("Drift", f"{summary.drift_rms_ms:.1f} ms", "slow push and pull, rms"),
+            ("Feel", f"{summary.feel_rms_ms:.1f} ms", "repeats every bar, rms"),
+            ("Scatter", f"{summary.scatter_rms_ms:.1f} ms", "the rest, rms"),
         )
         self._parts.setText(
-            "<table cellspacing='4'>"
-            + "".join(f"<tr><td>{n}</td><td align='right'><b>{_ms(v)}</b></td><td>{w}</td></tr>" for n, v, w in rows)
+            "<table cellspacing='2' cellpadding='2'>"
+            + "".join(f"<tr><td>{n}</td><td align='right'><b>{v}</b></td><td>{w}</td></tr>" for n, v, w in rows)
             + "</table>"
         )
         self._slots.setText(_slot_table(view.offsets.slot, view.offsets.feel_ms))
@@ -60,11 +60,12 @@ def _slot_table(slot: IntArray, feel_ms: FloatArray) -> str:
     rows = []
     for index in np.unique(slot[np.isfinite(feel_ms)]):
         mine = (slot == index) & np.isfinite(feel_ms)
+        count = int(np.count_nonzero(mine))
         rows.append(
-            f"<tr><td>slot {int(index) + 1}</td><td align='right'><b>{_ms(float(np.mean(feel_ms[mine])))}</b></td>"
-            f"<td>{int(np.count_nonzero(mine))} strokes</td></tr>"
+            f"<tr><td>slot {int(index)}</td><td align='right'><b>{_ms(float(np.mean(feel_ms[mine])))}</b></td>"
+            f"<td>{count} stroke{'s' if count != 1 else ''}</td></tr>"
         )
-    return "Feel by slot of the bar:<table cellspacing='2'>" + "".join(rows) + "</table>"
+    return "Feel by slot of the bar:<table cellspacing='1' cellpadding='2'>" + "".join(rows) + "</table>"
 
 
 def _ms(value: float) -> str:

@@ -50,6 +50,7 @@ class TightenCard(Card):
             push.clicked.connect(lambda _on, n=name, r=response: self._choose(n, r))
             choices.addWidget(push, place // 2, place % 2)
         self.column.addLayout(choices)
+        self.column.addSpacing(6)
         self._result = words(name="head")
         self.column.addWidget(self._result)
         self._kept = soft()
@@ -61,7 +62,8 @@ class TightenCard(Card):
         release.clicked.connect(lambda: release_selection(self.work))
         row.addWidget(hold, 0, 0)
         row.addWidget(release, 0, 1)
-        self.column.addWidget(head("Selection"))
+        self.column.addSpacing(10)
+        self.column.addWidget(head("Selected stroke or range"))
         self.column.addLayout(row)
         self.column.addStretch(1)
 

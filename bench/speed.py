@@ -1,0 +1,96 @@
+"""What tightening costs: CPU and memory for a long take, and how soon the plan is repainted.
+
+python bench/speed.py --kits FOLDER [--minutes 5] [--tracks 8]
+"""
+
+from __future__ import annotations
+
+import os
+import resource
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from material import RATE_HZ, Recipe, build, load_kits, options
+
+
+def write_take(folder: Path, kits: Path | None, minutes: float, tracks: int) -> tuple[list[Path], float]:
+    """A take of that many tracks; a kit's microphones over and over if it has fewer."""
+    tempo = 104.0
+    kit = max(load_kits(kits).values(), key=len)
+    made = build(kit, Recipe("long", tempo, bars=round(minutes * tempo / 4)), 7)
+    folder.mkdir()
+    paths = []
+    names = list(made.tracks)
+    for number in range(tracks):
+        sound = made.tracks[names[number % len(names)]]
+        paths.append(folder / f"{number:02}-{names[number % len(names)]}.wav")
+        soundfile.write(paths[-1], sound, RATE_HZ, subtype="PCM_24")
+    return paths, tempo
+
+
+def run(paths: list[Path], tempo: float, out: Path) -> None:
+    """Tighten the take in a process of its own and print what it used."""
+    words = [sys.executable, "-m", "supple_snare", "tighten", *map(str, paths), "--tempo", str(tempo)]
+    words += ["--first-beat", "0.5", "--strength", "0.9", "--out", str(out), "--json"]
+    begun = time.monotonic()
+    subprocess.run(words, check=True, stdout=subprocess.DEVNULL, preexec_fn=lambda: os.sched_setaffinity(0, {0}))
+    used = resource.getrusage(resource.RUSAGE_CHILDREN)
+    print(
+        f"tighten on one core: {used.ru_utime + used.ru_stime:.1f} s of CPU, {time.monotonic() - begun:.1f} s, "
+        f"peak memory {used.ru_maxrss / 1024:.0f} MB"
+    )
+
+
+def repaint(paths: list[Path], tempo: float) -> None:
+    """Turn Strength in the window and print how long each repainted plan took."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtWidgets import QApplication
+
+    from supple_snare.desk.theme import apply_theme
+    from supple_snare.desk.window import Window
+    from supple_snare.desk.workspace import with_grid
+    from supple_snare.timing.grid import Grid
+
+    app = QApplication([])
+    apply_theme(app)
+    window = Window()
+    window.resize(1280, 800)
+    window.show()
+    window.work.add_files(paths, group_name="Take")
+    window.work.do("Set the grid", with_grid(window.work.session, Grid(tempo, 0.5)))
+    window.work.look(step="tighten")
+    while window.work.view is None or window.work.jobs.jobs:
+        app.processEvents()
+    card = window.cards["tighten"]
+    taken = []
+    for percent in range(20, 100, 2):
+        begun = time.perf_counter()
+        card.strength._slider.setValue(percent)  # type: ignore[attr-defined]
+        app.processEvents()
+        taken.append(1000.0 * (time.perf_counter() - begun))
+    print(f"strength turned: plan repainted in {np.median(taken):.0f} ms (median), {max(taken):.0f} ms at most")
+    window.work.jobs.cancel_all()
+    window.work.close()
+
+
+def main() -> None:
+    """Make the take, measure, clean up."""
+    parser = options(__doc__ or "")
+    parser.add_argument("--minutes", type=float, default=5.0)
+    parser.add_argument("--tracks", type=int, default=8)
+    chosen = parser.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        paths, tempo = write_take(Path(folder) / "in", chosen.kits, chosen.minutes, chosen.tracks)
+        print(f"{chosen.minutes:g} minutes, {len(paths)} tracks")
+        run(paths, tempo, Path(folder) / "out")
+        repaint(paths, tempo)
+
+
+if __name__ == "__main__":
+    main()
