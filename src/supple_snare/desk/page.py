@@ -433,6 +433,8 @@ def describe_stroke(work: Workspace, index: int) -> str:
 
 
 def _paint_words(painter: QPainter, rect: QRect, words: str) -> None:
-    painter.setPen(theme.INK_SOFT)
     painter.setFont(theme.text_font(15))
+    box = painter.fontMetrics().boundingRect(rect, int(Qt.AlignmentFlag.AlignCenter), words)
+    painter.fillRect(box.adjusted(-14, -8, 14, 8), theme.SHEET)
+    painter.setPen(theme.INK_SOFT)
     painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, words)

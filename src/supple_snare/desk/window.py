@@ -166,7 +166,8 @@ class Window(QMainWindow):
     def _page_head(self) -> QWidget:
         head = QWidget()
         row = QHBoxLayout(head)
-        row.setContentsMargins(8, 2, 6, 0)
+        row.setContentsMargins(8, 0, 6, 0)
+        head.setFixedHeight(32)
         self._legend = soft()
         row.addWidget(self._legend)
         self._work_strip = WorkStrip(self.work.jobs)

@@ -18,6 +18,11 @@ from supple_snare.timing.units import FloatArray, amplitude_to_db
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
 _GROWING_S = 0.066
+_ROLL_SPAN_S = 0.25
+_ROLL_FINDS = 4
+_ROLL_ALIKE_DB = 8.0
+"""Strokes of a part come at most three in a quarter of a second; bounces of a roll come eight."""
+
 _HELD_S = (0.09, 0.14)
 _HELD_DB = 1.5
 """A note that has grown by this some 100 ms after its attack is held; the longest drums do not grow."""
@@ -29,6 +34,7 @@ _MIN_CONTRAST_DB = 5.0
 _PLAIN_RISE_DB = 9.0
 """What lifts the whole spectrum by so much is an attack of its own."""
 
+_FAINT_RISE_DB = 6.0
 _BROKEN_OFF_DB = -8.0
 """Where so much less sounds after than before, a sound was cut off; nothing was struck."""
 
@@ -107,12 +113,28 @@ def _real_attacks(found: Rises, peaks: Peaks) -> Rises:
         return found
     peak = found.peak[:, 0]
     stands_out = (found.contrast_db.max(axis=1) > _MIN_CONTRAST_DB) & (found.lasting_db > _BROKEN_OFF_DB)
-    found = found[stands_out & (peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max())))]
+    loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max()))
+    found = found[stands_out & loud_enough & ~_inside_rolls(found)]
     held = _is_held(found, peaks)
     # Of one attack found twice the plainer one is right; the louder as well, unless a held note is still growing.
     found = found[keep_distinct(settle_starts(found, 0.0), found.rise_db + (0.0 if held else found.level_db))]
-    found = found[~_is_swell(found)]
+    swell = _is_swell(found)
+    # A bass drum just after a neighbour's bleed rises slowly too, but it lifts the spectrum.
+    found = found[~(swell if held else swell & (found.rise_db < _FAINT_RISE_DB))]
     return found[_stands_alone(found)] if held else found
+
+
+def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
+    """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll that chance lifted."""
+    start_s, level_db = settle_starts(found, 0.0), found.level_db
+    order = np.argsort(start_s, kind="stable")
+    ordered_s = start_s[order]
+    count = np.zeros(len(found), dtype=np.int64)
+    for back in range(1, 2 * _ROLL_FINDS + 1):
+        near = ordered_s[back:] - ordered_s[:-back] < _ROLL_SPAN_S
+        alike = np.abs(level_db[order][back:] - level_db[order][:-back]) < _ROLL_ALIKE_DB
+        count[order[back:]] += near & alike
+    return np.asarray((count >= _ROLL_FINDS) & (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB))
 
 
 def _is_held(found: Rises, peaks: Peaks) -> bool:

@@ -147,8 +147,6 @@ class HitsCard(Card):
         self._undo_added.clicked.connect(self._forget)
         row.addWidget(self._undo_added)
         self.column.addLayout(row)
-        self._legend = words("● played   ○ bleed   ⁄ grace   | inside a roll")
-        self.column.addWidget(self._legend)
         self.column.addStretch(1)
 
     def refresh(self) -> None:
