@@ -1,0 +1,123 @@
+"""Bleed: whose the attacks are, judged from all microphones together."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import soundfile
+
+from supple_snare.sound.attacks import analyse
+from supple_snare.sound.bleed import Verdict, judge_bleed
+from supple_snare.sound.files import read_recording
+from tests.conftest import RATE_HZ, Take, drum
+
+SECONDS = 24
+
+
+def judged(folder: Path, names: list[str]) -> dict[str, Verdict]:
+    """Verdicts of some tracks of a take, by name."""
+    found = [analyse(read_recording(folder / f"{name}.wav")) for name in names]
+    return dict(zip(names, judge_bleed(found), strict=True))
+
+
+def line(rng: np.random.Generator, times: np.ndarray, pitch_hz: float) -> np.ndarray:
+    """A drum struck at some times, now louder, now softer."""
+    sound = np.zeros(SECONDS * RATE_HZ)
+    for time in times:
+        stroke = drum(rng, pitch_hz) * rng.uniform(0.4, 1.0)
+        at = round(time * RATE_HZ)
+        sound[at : at + len(stroke)] += stroke
+    return sound
+
+
+def write(folder: Path, rng: np.random.Generator, microphones: dict[str, np.ndarray]) -> None:
+    """Microphones over a little noise."""
+    for name, sound in microphones.items():
+        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
+        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
+
+
+def share_found(verdict: Verdict, times: np.ndarray) -> float:
+    """How many of some times are among the played hits, within 2 ms."""
+    played = verdict.time_s[verdict.played]
+    return float(np.mean([np.min(np.abs(played - time), initial=1.0) < 0.002 for time in times]))
+
+
+def test_neighbours_are_told_from_strokes(shared_take: Take):
+    """Every stroke played, and nothing else, within half a millisecond."""
+    verdicts = judged(shared_take.folder, ["kick", "snare", "room"])
+    for name in ("kick", "snare"):
+        played = verdicts[name].time_s[verdicts[name].played]
+        truth = shared_take.starts_s[name]
+        assert len(played) == len(truth)
+        assert np.median(np.abs(played - truth)) < 0.0003
+        assert np.abs(played - truth).max() < 0.002
+
+
+def test_a_room_microphone_plays_nothing(shared_take: Take):
+    """All it hears was played elsewhere."""
+    room = judged(shared_take.folder, ["kick", "snare", "room"])["room"]
+    assert len(room.time_s) > 20
+    assert np.mean(room.played) < 0.05
+
+
+def test_one_track_alone_has_no_bleed_to_speak_of(shared_take: Take):
+    """Without neighbours, only level speaks: all loud hits count."""
+    snare = judged(shared_take.folder, ["snare"])["snare"]
+    truth = shared_take.starts_s["snare"]
+    assert share_found(snare, truth) == 1.0
+
+
+def test_the_microphone_of_an_idle_drum_plays_nothing(tmp_path):
+    """A tom that is never struck only hears the others, however plainly."""
+    rng = np.random.default_rng(8)
+    snare = line(rng, np.arange(0.5, 23.0, 1.07), 200.0)
+    kick = line(rng, np.arange(1.0, 23.0, 0.61), 70.0)
+    write(
+        tmp_path,
+        rng,
+        {
+            "snare": snare + 0.2 * np.roll(kick, 100),
+            "kick": kick + 0.15 * np.roll(snare, 90),
+            "tom": 0.25 * np.roll(snare, 70) + 0.3 * np.roll(kick, 60),
+        },
+    )
+    tom = judged(tmp_path, ["snare", "kick", "tom"])["tom"]
+    assert len(tom.time_s) > 30
+    assert np.count_nonzero(tom.played) <= 1
+
+
+def test_two_players_who_double_a_line_are_both_heard(tmp_path):
+    """They strike together, never quite, and neither is the other's bleed."""
+    rng = np.random.default_rng(9)
+    written = np.arange(0.5, 23.0, 0.55)
+    times = [written + rng.normal(0.0, 0.010, len(written)) for _ in range(2)]
+    first, second = line(rng, times[0], 180.0), line(rng, times[1], 185.0)
+    write(tmp_path, rng, {"one": first + 0.15 * np.roll(second, 150), "two": second + 0.15 * np.roll(first, 150)})
+    verdicts = judged(tmp_path, ["one", "two"])
+    assert share_found(verdicts["one"], times[0]) > 0.9
+    assert share_found(verdicts["two"], times[1]) > 0.9
+
+
+def test_bleed_just_before_a_stroke_does_not_make_it_early(tmp_path):
+    """A kick 4 to 12 ms ahead of each snare stroke is heard in its microphone and is not its start."""
+    rng = np.random.default_rng(10)
+    together = np.arange(0.5, 23.0, 0.8)
+    ahead = together - rng.uniform(0.004, 0.012, len(together))
+    alone = np.arange(0.9, 23.0, 1.6)
+    snare, kick = line(rng, np.sort(np.concatenate([together, alone])), 210.0), line(rng, ahead, 70.0)
+    write(tmp_path, rng, {"snare": snare + 0.12 * np.roll(kick, 80), "kick": kick + 0.12 * np.roll(snare, 80)})
+    found = judged(tmp_path, ["snare", "kick"])
+    assert share_found(found["snare"], together) > 0.8
+    assert share_found(found["kick"], ahead) > 0.9
+
+
+def test_no_tracks_and_silent_tracks(tmp_path):
+    """Nothing in, nothing out."""
+    assert judge_bleed([]) == []
+    path = tmp_path / "silent.wav"
+    soundfile.write(path, np.zeros(48_000), RATE_HZ)
+    silent = analyse(read_recording(path))
+    assert silent.is_silent
+    assert len(judge_bleed([silent])[0].time_s) == 0
