@@ -18,10 +18,10 @@ from supple_snare.timing.units import FloatArray, amplitude_to_db
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
 _GROWING_S = 0.066
-_ROLL_SPAN_S = 0.25
-_ROLL_FINDS = 4
-_ROLL_ALIKE_DB = 8.0
-"""Strokes of a part come at most three in a quarter of a second; bounces of a roll come eight."""
+_ROLL_SPAN_S = 0.15
+_ROLL_FINDS = 3
+_ROLL_ALIKE_DB = 6.0
+"""A fast part has two strokes in that time; of the bounces of a roll, four or five, though not all are found."""
 
 _HELD_S = (0.09, 0.14)
 _HELD_DB = 1.5

@@ -20,20 +20,17 @@ from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
-    "above_bleed": 0.034,
-    "own_share": 1.61,
-    "source_level": 0.046,
-    "level": 0.211,
-    "ahead": 0.193,
-    "best_band": 0.065,
-    "first": 0.116,
-    "closeness": 0.626,
-    "rise": 0.244,
-    "contrast": 0.016,
+    "own_share": 2.76,
+    "level": 0.304,
+    "ahead": 0.184,
+    "best_band": 0.09,
+    "first": 0.13,
+    "closeness": 0.45,
+    "rise": 0.306,
 }
-"""Log odds for one unit of each sign; fitted by `bench/bleed.py` on some 70,000 attacks of twelve kits."""
+"""Log odds for one unit of each sign; fitted by `bench/bleed.py` on some 67,000 attacks of twelve kits."""
 
-_BIAS = -6.93
+_BIAS = -6.5
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
 
@@ -76,36 +73,29 @@ class Signs:
 
     Attributes
     ----------
-    above_bleed : float array
-        Level over what other sources explain, in the bands of this microphone's own drum, dB.
     own_share : float array
-        Share of the power that the own source explains.
-    source_level : float array
-        Strength of the own source against its loud strokes, dB.
+        Share of the power that the own source explains, in the bands of this microphone's own drum.
     level : float array
         Level against this microphone's loud strokes, dB.
     ahead : float array
         Level against the other microphones, each relative to its own loud moments, dB.
     best_band : float array
-        The same as `above_bleed` for the band that stands out most.
+        Level over what other sources explain, in the band that stands out most of those of its own drum, dB.
     first : float array
         How much earlier (negative) another microphone hears it, ms.
     closeness : float array
         Whether this microphone has a drum of its own at all, log odds.
-    rise, contrast : float array
-        How plainly it is an attack, dB.
+    rise : float array
+        How much the whole spectrum rises, dB.
     """
 
-    above_bleed: FloatArray
     own_share: FloatArray
-    source_level: FloatArray
     level: FloatArray
     ahead: FloatArray
     best_band: FloatArray
     first: FloatArray
     closeness: FloatArray
     rise: FloatArray
-    contrast: FloatArray
 
     def columns(self) -> FloatArray:
         """All signs, shape (n, signs), in the order of `_WEIGHTS`."""
@@ -224,20 +214,16 @@ def _signs(
     plainly_own = ahead > 0.0
     enough = np.count_nonzero(plainly_own) > 3
     loud_stroke = np.percentile(loud[plainly_own, track], 80) if enough else np.percentile(loud[:, track], 95)
-    strength = np.sqrt(np.sum(own**2, axis=1))
     own_power, bleed_power = (own**2) @ shape, (bleed**2) @ shape
     band_db = _db(heard) - _db(np.maximum(bleed, 1e-3))
     return Signs(
-        above_bleed=np.clip(_db(heard @ shape) - _db(np.maximum(bleed @ shape, _LEAST)), -10.0, 30.0),
         own_share=own_power / np.maximum(own_power + bleed_power, 1e-12),
-        source_level=np.maximum(_db(strength) - _db(np.maximum(np.percentile(strength, 95), 1e-6)), -40.0),
         level=np.maximum(_db(loud[:, track]) - _db(loud_stroke), -40.0),
         ahead=np.clip(ahead, -25.0, 12.0),
         best_band=np.clip(np.where(shape > 0.15, band_db, -40.0).max(axis=1), -10.0, 30.0),
         first=lead_of_others_ms(heard_s, track, time_s, farthest_ms=7.0 + 1000.0 * float(sources.distance_s[track])),
         closeness=np.full(len(time_s), float(np.clip(sources.closeness[track], -6.0, 6.0))),
         rise=np.minimum(attacks.rise_db, 15.0),
-        contrast=np.clip(attacks.contrast_db.max(axis=1), 0.0, 40.0),
     )
 
 

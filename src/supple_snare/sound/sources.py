@@ -38,7 +38,7 @@ _CLEAREST_SHARE = 0.6
 _PURE_QUANTILE = 0.35
 """Other drums only add: the lower side of what is heard along with a drum is the drum's own."""
 
-_LIKELY_CLOSE = -1.0
+_LIKELY_CLOSE = -3.0
 """Closeness above which a microphone counts as one with a drum of its own while patterns are learned."""
 
 _FAR_CLOSENESS = -6.0
