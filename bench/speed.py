@@ -19,17 +19,17 @@ import soundfile
 from material import RATE_HZ, Recipe, build, load_kits, options
 
 
-def write_take(folder: Path, kits: Path | None, minutes: float, tracks: int) -> tuple[list[Path], float]:
+def write_take(into: Path, kits: Path | None, minutes: float, tracks: int) -> tuple[list[Path], float]:
     """A take of that many tracks; a kit's microphones over and over if it has fewer."""
     tempo = 104.0
     kit = max(load_kits(kits).values(), key=len)
     made = build(kit, Recipe("long", tempo, bars=round(minutes * tempo / 4)), 7)
-    folder.mkdir()
+    into.mkdir()
     paths = []
     names = list(made.tracks)
     for number in range(tracks):
         sound = made.tracks[names[number % len(names)]]
-        paths.append(folder / f"{number:02}-{names[number % len(names)]}.wav")
+        paths.append(into / f"{number:02}-{names[number % len(names)]}.wav")
         soundfile.write(paths[-1], sound, RATE_HZ, subtype="PCM_24")
     return paths, tempo
 

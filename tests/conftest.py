@@ -26,7 +26,7 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
 class Take:
     """A small take on disk and when each drum was struck."""
 
-    folder: Path
+    root: Path
     files: tuple[Path, ...]
     starts_s: dict[str, np.ndarray]
     tempo_bpm: float
@@ -80,7 +80,7 @@ def make_take(
         path = folder / f"{name}{suffix}"
         soundfile.write(path, mix + rng.normal(size=length) * 3e-5, RATE_HZ, subtype=subtype)
         files.append(path)
-    return Take(folder, tuple(files), starts, tempo, first)
+    return Take(root=folder, files=tuple(files), starts_s=starts, tempo_bpm=tempo, first_beat_s=first)
 
 
 @pytest.fixture

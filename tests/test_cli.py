@@ -154,7 +154,7 @@ def test_failed_work_is_status_1_and_names_the_file(capsys, tmp_path, take):
         "missing.wav": ["hits", tmp_path / "missing.wav"],
         "silent.wav": ["hits", silent],
         "slow.wav": ["hits", take.files[0], slow],
-        "kick.wav": ["tighten", take.files[0], *TIMING, "--out", take.folder],
+        "kick.wav": ["tighten", take.files[0], *TIMING, "--out", take.root],
     }
     before = take.files[0].read_bytes()
     for name, words in cases.items():
@@ -166,7 +166,7 @@ def test_failed_work_is_status_1_and_names_the_file(capsys, tmp_path, take):
 
 def test_a_silent_track_goes_along_with_the_others(capsys, take, tmp_path):
     """A microphone that caught nothing is noted, and cut like the rest."""
-    silent = take.folder / "tom.wav"
+    silent = take.root / "tom.wav"
     soundfile.write(silent, np.zeros(soundfile.info(take.files[0]).frames), 48_000, subtype="PCM_24")
     status, _, err = run(capsys, "tighten", *take.files, silent, *TIMING, "--out", tmp_path / "o")
     assert status == 0

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QWidget
 
 import supple_snare
 from supple_snare.desk.cards.gather import GatherCard
-from supple_snare.desk.cards.grid import GridCard, tapped_tempo
+from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.cards.handover import HandOverCard
 from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.cards.tighten import TightenCard
@@ -256,12 +256,18 @@ class TestGrid:
 
     def test_taps_and_typed_values(self, ready):
         """Four taps make a tempo; a meter that makes no sense is refused with a sentence."""
-        assert tapped_tempo(np.array([0.0, 0.6, 1.2, 1.8])) == pytest.approx(100.0)
         card = ready.cards["grid"]
         assert isinstance(card, GridCard)
         card._taps = [time.monotonic() - 1.5, time.monotonic() - 1.0, time.monotonic() - 0.5]
         card.tap()
         assert ready.work.session.grid.tempo_bpm == pytest.approx(120.0, abs=1.0)
+        heard = iter([4.1, 4.7, 5.3, 5.9])
+        card.heard_s = lambda: next(heard)
+        for _ in range(4):
+            card.tap()
+        grid = ready.work.session.grid
+        assert grid.tempo_bpm == pytest.approx(100.0)
+        assert float(grid.bar_at(4.1)) * 4 % 1.0 == pytest.approx(0.0, abs=1e-6), "a tap is a beat"
         card._set_meter("4/5")
         assert "makes no sense" in ready._message_words.text()
         card._set_meter("3/4")
@@ -281,7 +287,7 @@ def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):
     assert soundfile.info(tmp_path / "tight" / "kick.wav").frames == soundfile.info(take.files[0]).frames
     settle(ready)
     assert card.write.isEnabled()
-    card.folder.setText(str(take.folder))
+    card.folder.setText(str(take.root))
     card.write.click()
     wait_until(lambda: "replace the recording" in card.result.text())
 
@@ -370,3 +376,26 @@ def test_the_real_program_opens_the_demo_on_a_virtual_screen(tmp_path):
     finally:
         screen.terminate()
         screen.wait()
+
+
+def test_a_double_click_ticks_a_step_off(ready):
+    """And undo takes the tick back."""
+    grid = ready.steps.buttons["grid"]
+    QTest.mouseDClick(grid, Qt.MouseButton.LeftButton)
+    assert "grid" in ready.work.session.checked
+    assert grid.ticked
+    ready.work.undo()
+    assert "grid" not in ready.work.session.checked
+
+
+def test_stopped_work_goes_on_when_asked(window, take):
+    """The stop button ends the listening; F5 takes it up where it was left."""
+    window.work.add_files(list(take.files), group_name="Drums")
+    window._work_strip._cancel()
+    wait_until(lambda: not window.work.jobs.jobs)
+    assert window.work.view is None
+    assert "F5" in window._message_words.text()
+    QTest.keyClick(window, Qt.Key.Key_F5)
+    wait_until(lambda: window.work.view is not None)
+    settle(window)
+    assert len(window.work.view.strokes) > 20

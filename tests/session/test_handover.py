@@ -62,9 +62,9 @@ def test_recordings_are_never_replaced(take):
     """Neither by folder nor by a link to it."""
     before = {path: path.read_bytes() for path in take.files}
     with pytest.raises(HandOverError, match=r"kick\.wav: .*replace the recording"):
-        plan_files(tracks_of(take), take.folder)
-    link = take.folder.parent / "link"
-    link.symlink_to(take.folder)
+        plan_files(tracks_of(take), take.root)
+    link = take.root.parent / "link"
+    link.symlink_to(take.root)
     with pytest.raises(HandOverError, match="replace the recording"):
         plan_files(tracks_of(take), link)
     assert {path: path.read_bytes() for path in take.files} == before

@@ -46,7 +46,7 @@ def share_found(verdict: Verdict, times: np.ndarray) -> float:
 
 def test_neighbours_are_told_from_strokes(shared_take: Take):
     """Every stroke played, and nothing else, within half a millisecond."""
-    verdicts = judged(shared_take.folder, ["kick", "snare", "room"])
+    verdicts = judged(shared_take.root, ["kick", "snare", "room"])
     for name in ("kick", "snare"):
         played = verdicts[name].time_s[verdicts[name].played]
         truth = shared_take.starts_s[name]
@@ -57,14 +57,14 @@ def test_neighbours_are_told_from_strokes(shared_take: Take):
 
 def test_a_room_microphone_plays_nothing(shared_take: Take):
     """All it hears was played elsewhere."""
-    room = judged(shared_take.folder, ["kick", "snare", "room"])["room"]
+    room = judged(shared_take.root, ["kick", "snare", "room"])["room"]
     assert len(room.time_s) > 20
     assert np.mean(room.played) < 0.05
 
 
 def test_one_track_alone_has_no_bleed_to_speak_of(shared_take: Take):
     """Without neighbours, only level speaks: all loud hits count."""
-    snare = judged(shared_take.folder, ["snare"])["snare"]
+    snare = judged(shared_take.root, ["snare"])["snare"]
     truth = shared_take.starts_s["snare"]
     assert share_found(snare, truth) == 1.0
 

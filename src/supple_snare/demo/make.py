@@ -49,18 +49,18 @@ def dry_players(notes: list[Note], rng: np.random.Generator) -> dict[str, FloatA
     return parts
 
 
-def write_take(folder: Path) -> None:
+def write_take(into: Path) -> None:
     """Render every microphone, the accordion part and the truth."""
-    folder.mkdir(parents=True, exist_ok=True)
+    into.mkdir(parents=True, exist_ok=True)
     notes = score.play()
     rng = np.random.default_rng(1889)
     dry = dry_players(notes, rng)
     for microphone in MICROPHONES:
         heard = record(microphone, dry, rng)
         step = 2.0 ** (1 - _KEPT_BITS)
-        path = folder / f"{microphone.name.replace(' ', '-')}.flac"
+        path = into / f"{microphone.name.replace(' ', '-')}.flac"
         soundfile.write(path, np.rint(heard / step) * step, RATE_HZ, subtype="PCM_24", compression_level=1.0)
-    write_accordion(folder / "accordion.mid")
+    write_accordion(into / "accordion.mid")
     truth = {
         "tempo": score.TEMPO_BPM,
         "first_beat": score.FIRST_BEAT_S,
@@ -71,7 +71,7 @@ def write_take(folder: Path) -> None:
             for n in notes
         ],
     }
-    (folder / "truth.json").write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))
+    (into / "truth.json").write_bytes(msgspec.json.format(msgspec.json.encode(truth), indent=1))
 
 
 def write_accordion(path: Path) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QEnterEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from supple_snare.desk import theme
@@ -15,6 +15,8 @@ from supple_snare.session.edits import tick_step
 
 class StepButton(QAbstractButton):
     """One step: number, name, state; a tick when it is checked off."""
+
+    tick_wanted = pyqtSignal()
 
     def __init__(self, number: int, name: str) -> None:
         super().__init__()
@@ -28,6 +30,9 @@ class StepButton(QAbstractButton):
 
     def sizeHint(self) -> QSize:
         return QSize(120, 52)
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.tick_wanted.emit()
 
     def enterEvent(self, event: QEnterEvent | None) -> None:
         self.update()
@@ -72,8 +77,9 @@ class StepsBar(QWidget):
         self.buttons: dict[str, StepButton] = {}
         for number, step in enumerate(STEPS, 1):
             push = StepButton(number, step.capitalize())
-            push.setToolTip(f"{step.capitalize()} (Ctrl+{number})")
+            push.setToolTip(f"{step.capitalize()} (Ctrl+{number}); a double click ticks it off (Ctrl+T)")
             push.clicked.connect(lambda _checked, s=step: self.chosen.emit(s))
+            push.tick_wanted.connect(lambda s=step: self.tick(s))
             layout.addWidget(push)
             self.buttons[step] = push
         for signal in (

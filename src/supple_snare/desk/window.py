@@ -102,6 +102,9 @@ class Window(QMainWindow):
             area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
             area.setWidget(self.cards[step])
             self._stack.addWidget(area)
+        grid = self.cards["grid"]
+        assert isinstance(grid, GridCard)
+        grid.heard_s = lambda: self.player.position_s if self.player.is_playing else None
         page_sheet, page_column = sheet(margins=4)
         page_column.addWidget(self._page_head())
         page_column.addWidget(self.page, 1)

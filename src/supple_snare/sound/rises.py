@@ -1,4 +1,4 @@
-"""How attacks rise: when each one's amplitude passes several shares of its peak, in the whole sound and in three bands.
+"""How attacks rise: when each passes several shares of its peak, in the whole sound and in three bands.
 
 A stroke that is covered in the whole sound (by the ring of the stroke before, or by a neighbour's bleed) mostly stands
 clear in one of the bands.
@@ -68,7 +68,7 @@ class Rises:
     Attributes
     ----------
     crossing_s : float array, shape (n, views, shares)
-        When each attack's amplitude first passes each of `SHARES` of its peak, seen in each of `VIEWS`.
+        When the amplitude of each attack first passes each of `SHARES` of its peak, seen in each of `VIEWS`.
     peak, quiet : float array, shape (n, views)
         Largest amplitude within 25 ms, and just before.
     contrast_db : float array, shape (n, views)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -28,6 +29,9 @@ class GridCard(Card):
 
     def build(self) -> None:
         self._taps: list[float] = []
+        self._tapped_along = False
+        self.heard_s: Callable[[], float | None] = lambda: None
+        """Where the sound is while it plays, None while it does not; the window tells."""
         form = QFormLayout()
         form.setVerticalSpacing(8)
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
@@ -111,17 +115,26 @@ class GridCard(Card):
         )
 
     def tap(self) -> None:
-        """One tap. The tempo is the straight line through the last taps."""
-        now = time.monotonic()
-        if self._taps and now - self._taps[-1] > _TAP_GAP_S:
+        """One tap. The tempo is the straight line through the last taps; along with the sound, so is the first beat."""
+        heard_s = self.heard_s()
+        along = heard_s is not None
+        now = time.monotonic() if heard_s is None else heard_s
+        if self._taps and (along != self._tapped_along or not 0.0 < now - self._taps[-1] <= _TAP_GAP_S):
             self._taps = []
+        self._tapped_along = along
         self._taps = [*self._taps, now][-16:]
         if len(self._taps) < 4:
             self._tap_words.setText(f"{4 - len(self._taps)} more …")
             return
-        tempo = tapped_tempo(np.array(self._taps))
-        self._tap_words.setText(f"Tapped {tempo:.1f} bpm.")
-        self._change("Tap the tempo", tempo_bpm=round(tempo, 1))
+        tempo, beat_s = tapped_beats(np.array(self._taps))
+        grid = self.work.session.grid
+        if along:
+            period = 60.0 / tempo
+            first_beat_s = beat_s + round((grid.first_beat_s - beat_s) / period) * period
+            self._change("Tap the tempo", tempo_bpm=tempo, first_beat_s=first_beat_s)
+        else:
+            self._change("Tap the tempo", tempo_bpm=tempo)
+        self._tap_words.setText(f"Tapped {tempo:.1f} bpm{' along with the sound' if along else ''}.")
 
     def _change(self, label: str, **changes: object) -> None:
         try:
@@ -156,12 +169,13 @@ class GridCard(Card):
         self._change("Set the first beat", first_beat_s=self.work.looks.selected_s)
 
 
-def tapped_tempo(taps_s: np.ndarray[tuple[int], np.dtype[np.float64]]) -> float:
-    """Tempo of evenly meant taps, by least squares; kept to what a grid allows.
+def tapped_beats(taps_s: np.ndarray[tuple[int], np.dtype[np.float64]]) -> tuple[float, float]:
+    """Tempo of evenly meant taps, to a tenth, and the moment meant by the first, by least squares.
 
-    >>> round(tapped_tempo(np.array([0.0, 0.5, 1.0, 1.5])), 3)
-    120.0
+    >>> tapped_beats(np.array([1.0, 1.5, 2.0, 2.5]))
+    (120.0, 1.0)
     """
-    period = float(np.polyfit(np.arange(len(taps_s)), taps_s, 1)[0])
+    period, first = np.polyfit(np.arange(len(taps_s)), taps_s, 1)
     low, high = TEMPO_RANGE_BPM
-    return float(np.clip(60.0 / max(period, 1e-3), low, high))
+    tempo = float(np.clip(round(60.0 / max(float(period), 1e-3), 1), low, high))
+    return tempo, round(float(first), 4)
