@@ -25,7 +25,6 @@ from supple_snare.desk.page_painter import PagePicture, base_px, paint_strokes, 
 from supple_snare.desk.workspace import Workspace, with_grid
 from supple_snare.errors import UsageError
 from supple_snare.session import edits
-from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.stages import snap_to_attack
 from supple_snare.sound.editlist import EditList
 from supple_snare.timing.grid import TEMPO_RANGE_BPM, Grid
@@ -99,7 +98,7 @@ class Page(QAbstractScrollArea):
             peaks={key: found.peaks for key, found in analyses.items() if found is not None},
             edits=work.edits_of(group) if self._shows_moves else EditList.identity(),
             tightened=work.looks.tightened and self._shows_moves,
-            doubts=stroke_doubts(view, work.cut_of(group)) if self._shows_moves else [],
+            doubts=work.doubts_of(group) if self._shows_moves else [],
             show_moves=self._shows_moves,
             show_hits=work.looks.step == "hits",
             selected=work.selected,

@@ -101,8 +101,11 @@ class ResponseCurve(QWidget):
             return
         plot = self._plot()
         deviation = view.plan.deviation_ms
-        for value in deviation[np.isfinite(deviation) & (np.abs(deviation) <= _SPAN_MS)].tolist():
-            x = plot.center().x() + value / _SPAN_MS * plot.width() / 2.0
+        shown = deviation[np.isfinite(deviation) & (np.abs(deviation) <= _SPAN_MS)]
+        # One tick a pixel is all that can be seen of a long take.
+        columns, first = np.unique(np.rint(shown / _SPAN_MS * plot.width() / 2.0), return_index=True)
+        for column, value in zip(columns.tolist(), shown[first].tolist(), strict=True):
+            x = plot.center().x() + column
             painter.setPen(QPen(theme.lean_colour(value), 1))
             painter.drawLine(QPointF(x, plot.bottom() - 7), QPointF(x, plot.bottom() - 1))
 

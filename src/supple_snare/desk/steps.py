@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.workspace import STEPS, Workspace
-from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.edits import tick_step
 
 
@@ -128,7 +127,7 @@ def step_states(work: Workspace) -> dict[str, str]:
     states["feel"] = f"spread {spread:.1f} ms"
     response = view.group.response
     states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms".replace("%", " %")
-    doubtful = sum(bool(doubts) for doubts in stroke_doubts(view, work.cut_of(view.group)))
+    doubtful = sum(bool(doubts) for doubts in work.doubts_of(view.group))
     states["proof"] = f"{doubtful} doubt{'s' if doubtful != 1 else ''}" if doubtful else "no doubts"
     states["hand over"] = "ready" if len(view.strokes) else "nothing to move"
     return states

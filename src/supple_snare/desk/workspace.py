@@ -20,6 +20,7 @@ from supple_snare.errors import SnareError
 from supple_snare.exchange.midi import MIDI_SUFFIXES, read_notes
 from supple_snare.session import edits
 from supple_snare.session.document import Group, Part, Session
+from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.history import History
 from supple_snare.session.stages import GroupView, Stages, cut_group, part_of
 from supple_snare.session.storage import load_session, save_session
@@ -95,6 +96,7 @@ class Workspace(QObject):
         self._saved: Session | None = self.history.present
         self._gesture: str | None = None
         self._cuts: dict[str, tuple[Plan, Cut]] = {}
+        self._doubts: dict[str, tuple[GroupView, Cut | None, list[list[Doubt]]]] = {}
         self._cut_job: Job | None = None
         self._views: dict[str, tuple[Session, GroupView | None]] = {}
         self._analysing: set[Recording] = set()
@@ -285,6 +287,17 @@ class Workspace(QObject):
         known = self._cuts.get(group.key)
         view = self.view_of(group)
         return known[1] if known and view is not None and known[0] is view.plan else None
+
+    def doubts_of(self, group: Group) -> list[list[Doubt]]:
+        """The doubts of every stroke of a group; none while it is not analysed."""
+        view, cut = self.view_of(group), self.cut_of(group)
+        if view is None:
+            return []
+        known = self._doubts.get(group.key)
+        if known is None or known[0] is not view or known[1] is not cut:
+            known = (view, cut, stroke_doubts(view, cut))
+            self._doubts[group.key] = known
+        return known[2]
 
     def edits_of(self, group: Group) -> EditList:
         """The newest known edit list of a group: while seams are looked for, the one before."""

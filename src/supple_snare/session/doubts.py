@@ -59,6 +59,8 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
         Doubt.UNSURE_HIT: view.strokes.confidence < _SURE,
     }
     held = view.plan.kept == Kept.HELD
-    return [
-        [] if held[index] else [doubt for doubt, marked in reasons.items() if marked[index]] for index in range(count)
-    ]
+    doubts: list[list[Doubt]] = [[] for _ in range(count)]
+    for doubt, marked in reasons.items():
+        for index in np.flatnonzero(marked & ~held).tolist():
+            doubts[index].append(doubt)
+    return doubts

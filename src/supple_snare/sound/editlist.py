@@ -43,10 +43,10 @@ class EditList:
         """A read-only edit list from any arrays."""
         return cls(frozen(at, np.int64), frozen(shift, np.int64), frozen(fade, np.int64), frozen(likeness))
 
-    @classmethod
-    def identity(cls) -> EditList:
-        """The edit list that leaves everything as played."""
-        return cls.of([0], [0], [0], [1.0])
+    @staticmethod
+    def identity() -> EditList:
+        """The edit list that leaves everything as played: always the same one."""
+        return _IDENTITY
 
     def __len__(self) -> int:
         return len(self.at)
@@ -133,6 +133,9 @@ class EditList:
             info = np.iinfo(result.dtype)
             mixed = np.clip(np.rint(mixed / quantum) * quantum, info.min, info.max + 1 - quantum)
         result[begin - start : until - start] = mixed
+
+
+_IDENTITY = EditList.of([0], [0], [0], [1.0])
 
 
 def fade_gains(length: int, likeness: float) -> tuple[FloatArray, FloatArray]:

@@ -15,7 +15,6 @@ from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
 from supple_snare.errors import SnareError
 from supple_snare.session.document import Group
-from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.handover import plan_files, write_files
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
@@ -185,7 +184,7 @@ class HandOverCard(Card):
         moving = int(np.count_nonzero(moves > 1e-6))
         if not moving:
             return f"{group.name}: {files}, as played: no stroke moves."
-        doubtful = sum(bool(found) for found in stroke_doubts(view, self.work.cut_of(group)))
+        doubtful = sum(bool(found) for found in self.work.doubts_of(group))
         told = f"{group.name}: {files}, {moving} of {len(moves)} strokes move, the farthest by {moves.max():.0f} ms."
         return f"{told} {doubtful} doubt{'s' if doubtful != 1 else ''} to listen to." if doubtful else told
 

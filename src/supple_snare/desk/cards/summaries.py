@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import words
 from supple_snare.desk.page import describe_stroke
-from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.report import summarise
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -96,7 +95,7 @@ class ProofCard(Card):
             self._count.setText("Nothing to proof yet.")
             self._list.clear()
             return
-        doubts = stroke_doubts(view, self.work.cut_of(group))
+        doubts = self.work.doubts_of(group)
         order = sorted((index for index, found in enumerate(doubts) if found), key=lambda i: (doubts[i][0], i))
         self._count.setText(f"{len(order)} strokes to listen to" if order else "No doubts: nothing asks for an ear.")
         times = [float(view.strokes.time_s[index]) for index in order]
