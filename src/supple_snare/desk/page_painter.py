@@ -131,6 +131,7 @@ def _paint_margins(painter: QPainter, layout: PageLayout) -> None:
     """Veil over what belongs to the neighbouring rows."""
     veil = QColor(theme.SHEET)
     veil.setAlpha(150)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)  # a smooth edge costs ten times as much
     width = layout.margin_bars * layout.px_per_bar
     right = layout.line_left_px + layout.line_width_px
     painter.fillRect(QRectF(layout.line_left_px, 0.0, width, layout.row_px), veil)
@@ -279,15 +280,30 @@ def _paint_pegs(
     capped = np.abs(angle) >= LEAN_CAP - 1e-9
     radius = 2.4 if ghost else 4.2
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-    rows = zip(x.tolist(), head_x.tolist(), head_y.tolist(), offset_ms.tolist(), capped.tolist(), strict=True)
-    for foot, hx, hy, offset, far in rows:
-        colour = QColor(theme.lean_colour(offset))
+    side = np.where(np.abs(offset_ms) <= theme.ON_TIME_MS, 0, np.sign(offset_ms))
+    for which in (0, -1, 1):
+        mine = side == which
+        if not mine.any():
+            continue
+        colour = QColor(theme.lean_colour(which * 2.0 * theme.ON_TIME_MS))
         if ghost:
             colour.setAlpha(110)
         painter.setPen(QPen(colour, 1.4 if ghost else 2.4))
-        painter.drawLine(QLineF(foot, base, hx, hy))
+        feet = x[mine].tolist()
+        heads = list(map(QPointF, head_x[mine].tolist(), head_y[mine].tolist()))
+        lines = [QLineF(QPointF(foot, base), head) for foot, head in zip(feet, heads, strict=True)]
+        painter.drawLines(lines)  # type: ignore[call-overload]  # PyQt 6.11 takes a list, its stubs do not say so
         # A square head leans farther than can be drawn.
-        put(painter, (QPointF(hx, hy),), colour, radius, ring=ghost, square=far)
+        far = capped[mine].tolist()
+        put(painter, [head for head, is_far in zip(heads, far, strict=True) if not is_far], colour, radius, ring=ghost)
+        put(
+            painter,
+            [head for head, is_far in zip(heads, far, strict=True) if is_far],
+            colour,
+            radius,
+            ring=ghost,
+            square=True,
+        )
 
 
 def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, which: IntArray) -> None:
@@ -326,7 +342,7 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int) -> None:
     for rank, key in enumerate(view.leads):
         hits = view.hits[key]
         shown = np.flatnonzero((hits.time_s >= start_s) & (hits.time_s <= end_s))
-        y = base - layout.row_px * 0.40 if rank == 0 else base + layout.row_px * 0.20 + 7.0 * rank
+        y = base - layout.row_px * 0.32 if rank == 0 else base + layout.row_px * 0.20 + 7.0 * rank
         x_all = layout.x_in_row(row, hits.time_s[shown])
         for x, kind in zip(x_all.tolist(), hits.kind[shown].tolist(), strict=True):
             _paint_hit(painter, QPointF(x, y), Kind(kind))

@@ -102,12 +102,14 @@ class ResponseCurve(QWidget):
         plot = self._plot()
         deviation = view.plan.deviation_ms
         shown = deviation[np.isfinite(deviation) & (np.abs(deviation) <= _SPAN_MS)]
-        # One tick a pixel is all that can be seen of a long take.
-        columns, first = np.unique(np.rint(shown / _SPAN_MS * plot.width() / 2.0), return_index=True)
+        # A tick every other pixel is all that can be seen of a long take.
+        columns, first = np.unique(np.rint(shown / _SPAN_MS * plot.width() / 4.0), return_index=True)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         for column, value in zip(columns.tolist(), shown[first].tolist(), strict=True):
-            x = plot.center().x() + column
+            x = round(plot.center().x()) + 2.0 * column
             painter.setPen(QPen(theme.lean_colour(value), 1))
             painter.drawLine(QPointF(x, plot.bottom() - 7), QPointF(x, plot.bottom() - 1))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     def _paint_curve(self, painter: QPainter, response: Response) -> None:
         plot = self._plot()
