@@ -51,3 +51,11 @@ def test_every_module_says_what_it_is_for():
         for node in tree.body:
             if isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_"):
                 assert ast.get_docstring(node), f"{path}: {node.name}"
+
+
+def test_the_window_does_not_wait_for_what_only_analysis_needs():
+    """SciPy's signal module alone takes a second to import: the window must be there before."""
+    slow = ("scipy.signal", "scipy.stats", "lxml", "wavinfo")
+    code = f"import sys, supple_snare.desk.window; print([name for name in {slow!r} if name in sys.modules])"
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert found.strip() == "[]"

@@ -19,7 +19,6 @@ from typing import Any, Self
 import numpy as np
 import soundfile
 from numpy.typing import NDArray
-from wavinfo import WavInfoReader
 
 from supple_snare.errors import HandOverError, RecordingError
 
@@ -161,6 +160,8 @@ def _promised_bytes(log: str) -> tuple[int, int] | None:
 
 def _stamped_start_s(path: Path, container: str, rate_hz: int) -> float:
     """The recorder's time stamp (EBU Tech 3285 "bext" chunk) in seconds, 0 where there is none."""
+    from wavinfo import WavInfoReader  # takes a while to import, and most files carry no stamp
+
     if container not in ("WAV", "WAVEX", "RF64"):
         return 0.0
     try:

@@ -3,6 +3,9 @@
 The recording is cut into short overlapping frames; each frame becomes levels in a few bands. A hit lifts several
 bands at once, a ringing tail lifts none (spectral flux: P. Masri, "Computer modelling of sound for transformation and
 synthesis of musical signals", 1996, here on logarithmic band levels so that soft strokes count like loud ones).
+
+SciPy is imported where it is used, here and in `rises`: its signal module alone takes a second, for which the window
+need not wait.
 """
 
 from __future__ import annotations
@@ -11,9 +14,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft
-from scipy.ndimage import maximum_filter1d
-from scipy.signal import find_peaks
 
 from supple_snare.sound.files import AnyArray
 from supple_snare.timing.units import FloatArray
@@ -106,6 +106,8 @@ class BandLevelsBuilder:
 
     def add(self, block: AnyArray) -> None:
         """Add the next samples, shape (count,), float32."""
+        from scipy import fft
+
         joined = np.concatenate([self._rest, block])
         frames = (len(joined) - self._window) // self._hop + 1
         if frames > 0:
@@ -133,6 +135,8 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
     Each band's rise is from the loudest of the frames just before to the loudest just after, so that beating inside a
     ringing tail does not count; and a single band cannot outvote the others.
     """
+    from scipy.ndimage import maximum_filter1d
+
     if len(levels_db) < 8:
         return np.zeros(len(levels_db), dtype=np.float32)
     # Window and hop overlap by 4: frames 2 before and 2 after a sample share almost nothing of it.
@@ -146,6 +150,8 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def find_candidates(levels: BandLevels) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
     """Frames at which something seems to start, and how much the bands rise there in dB."""
+    from scipy.signal import find_peaks
+
     rise = rise_curve(levels.decibels())
     distance = max(1, round(_SPACING_S / HOP_S))
     frames, _ = find_peaks(rise, height=_RISE_DB, distance=distance)

@@ -10,8 +10,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
-from scipy.signal import butter, sosfilt
 
 from supple_snare.sound.files import AnyArray
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
@@ -174,6 +172,9 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
 
 
 def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:
+    from scipy.ndimage import uniform_filter1d
+    from scipy.signal import butter, sosfilt
+
     sound = windows
     if view.low_hz and view.low_hz < 0.45 * rate_hz:
         sound = sosfilt(butter(2, view.low_hz, "high", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=1)
