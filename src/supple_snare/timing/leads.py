@@ -11,13 +11,17 @@ from supple_snare.timing.hits import Hits, Kind
 _LOUDEST_SHARE = 0.1
 _LOUDEST_LEAST = 4
 _OWN_SHARE = 0.6
+_STANDS_OUT_DB = 8.0
+"""In a close microphone its own drum is this much louder than what bleeds in; in a far one all are alike."""
 
 
 def suggest_leads(hits: Sequence[Hits]) -> list[int]:
     """Rank tracks as leads.
 
     A track leads if most of its loudest hits were played into it; what a room or overhead microphone hears loudest
-    belongs to others. The one with the most strokes comes first: its drum carries the time.
+    belongs to others. Where some tracks have their own strokes well above the bleed, only those lead: a far microphone
+    may be the only one to hear the cymbals, but it hears them late. The one with the most strokes comes first: its drum
+    carries the time.
 
     Parameters
     ----------
@@ -29,14 +33,22 @@ def suggest_leads(hits: Sequence[Hits]) -> list[int]:
     list of int
         Indices of the leading tracks, highest rank first; empty if no track has played hits.
     """
-    counts = {}
-    for track, found in enumerate(hits):
-        played = found.kind != Kind.BLEED
-        if not played.any():
-            continue
-        loudest = np.argsort(-found.level_db)[: max(_LOUDEST_LEAST, round(_LOUDEST_SHARE * len(found)))]
-        if played[loudest].mean() >= _OWN_SHARE:
-            counts[track] = int(np.count_nonzero(found.kind == Kind.PLAYED))
-    if not counts and hits:
-        counts = {track: int(np.count_nonzero(found.kind == Kind.PLAYED)) for track, found in enumerate(hits)}
-    return sorted((track for track, count in counts.items() if count), key=lambda track: -counts[track])
+    counts = {track: int(np.count_nonzero(found.kind == Kind.PLAYED)) for track, found in enumerate(hits)}
+    playing = [track for track, count in counts.items() if count]
+    leading = [track for track in playing if _leads_by_level(hits[track])] or playing
+    leading = [track for track in leading if _stands_out(hits[track])] or leading
+    return sorted(leading, key=lambda track: -counts[track])
+
+
+def _leads_by_level(found: Hits) -> bool:
+    """Whether most of a track's loudest hits are its own."""
+    loudest = np.argsort(-found.level_db)[: max(_LOUDEST_LEAST, round(_LOUDEST_SHARE * len(found)))]
+    return bool(np.mean(found.kind[loudest] != Kind.BLEED) >= _OWN_SHARE)
+
+
+def _stands_out(found: Hits) -> bool:
+    """Whether a track's own strokes are well above the bleed in it."""
+    bleed = found.kind == Kind.BLEED
+    if not bleed.any():
+        return True
+    return bool(np.median(found.level_db[~bleed]) - np.median(found.level_db[bleed]) > _STANDS_OUT_DB)
