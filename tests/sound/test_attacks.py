@@ -19,6 +19,7 @@ from supple_snare.timing.kinds import mark_grace_and_rolls
 from tests.conftest import RATE_HZ, drum
 
 SECONDS = 4
+NOISE = np.random.default_rng(12).normal(size=4 * RATE_HZ) * np.minimum(1.0, np.arange(4 * RATE_HZ) / RATE_HZ)
 TIMES = np.array([0.4, 0.9, 1.37, 1.8, 2.5, 2.8, 3.3])
 
 
@@ -82,9 +83,9 @@ def test_other_rates(tmp_path, rate):
     assert np.abs(found - TIMES).max() < 0.0004
 
 
-@pytest.mark.parametrize("sound", [np.zeros(90_000), np.zeros(100), np.full(50_000, 0.2)])
+@pytest.mark.parametrize("sound", [np.zeros(90_000), np.zeros(100), np.full(50_000, 0.2), 0.01 * NOISE])
 def test_no_attack_is_invented(tmp_path, sound):
-    """Silence, next to nothing, and a constant hold no hits."""
+    """Silence, next to nothing, a constant and steady noise hold no hits."""
     assert len(starts(tmp_path, sound)) == 0
 
 

@@ -29,7 +29,7 @@ _HELD_DB = 1.5
 
 _SAME_S = 0.012
 _MIN_CONTRAST_DB = 5.0
-"""An attack rises at least this far above what sounded before it, in one view at least."""
+"""An attack rises about this far above what sounded before it, in one view at least."""
 
 _PLAIN_RISE_DB = 9.0
 """What lifts the whole spectrum by so much is an attack of its own."""
@@ -112,7 +112,7 @@ def _real_attacks(found: Rises, peaks: Peaks) -> Rises:
     if not len(found):
         return found
     peak = found.peak[:, 0]
-    stands_out = (found.contrast_db.max(axis=1) > _MIN_CONTRAST_DB) & (found.lasting_db > _BROKEN_OFF_DB)
+    stands_out = _stands_out(found) & (found.lasting_db > _BROKEN_OFF_DB)
     loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max()))
     found = found[stands_out & loud_enough & ~_inside_rolls(found)]
     held = _is_held(found, peaks)
@@ -122,6 +122,15 @@ def _real_attacks(found: Rises, peaks: Peaks) -> Rises:
     # A bass drum just after a neighbour's bleed rises slowly too, but it lifts the spectrum.
     found = found[~(swell if held else swell & (found.rise_db < _FAINT_RISE_DB))]
     return found[_stands_alone(found)] if held else found
+
+
+def _stands_out(found: Rises) -> NDArray[np.bool_]:
+    """Whether candidates rise more, in some view, than noise does by chance; low noise swells most of all."""
+    whole, low, middle, high = found.contrast_db.T
+    upper = (middle > 1.1 * _MIN_CONTRAST_DB) | (high > 0.8 * _MIN_CONTRAST_DB)
+    plain = np.maximum(whole, low) > 2.2 * _MIN_CONTRAST_DB
+    together = (whole > _MIN_CONTRAST_DB) & (np.maximum(middle, high) > 0.5 * _MIN_CONTRAST_DB)
+    return np.asarray(upper | plain | together)
 
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:

@@ -34,7 +34,8 @@ _SPACING_S = 0.013
 come closer."""
 
 _RISE_DB = 2.2
-"""Mean rise over the bands that makes a candidate; noise stays below 1.5 dB, see `bench/hits.py`."""
+"""Mean rise over the bands that makes a candidate: low enough for the softest stroke into the loudest ring. Noise
+passes it by chance, and is dropped again because it stands out in no view (`attacks`)."""
 
 _RISE_CAP_DB = 15.0
 

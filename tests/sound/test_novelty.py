@@ -1,0 +1,74 @@
+"""The coarse search: band levels that do not depend on blocks, and rises where something starts."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from supple_snare.sound.novelty import BAND_EDGES_HZ, BANDS, BandLevels, BandLevelsBuilder, find_candidates
+from tests.conftest import RATE_HZ, drum
+
+
+def levels_of(sound: np.ndarray, block: int = 1 << 17) -> BandLevels:
+    """Band levels of a sound that comes in blocks."""
+    builder = BandLevelsBuilder(RATE_HZ)
+    for start in range(0, len(sound), block):
+        builder.add(sound[start : start + block].astype(np.float32))
+    return builder.finish()
+
+
+def tone(pitch_hz: float, seconds: float = 1.0, level: float = 0.5) -> np.ndarray:
+    """A steady tone."""
+    return level * np.sin(2 * np.pi * pitch_hz * np.arange(round(seconds * RATE_HZ)) / RATE_HZ)
+
+
+@settings(max_examples=15, deadline=None)
+@given(st.integers(100, 9_000), st.integers(0, 2**16))
+def test_blocks_do_not_matter(block, seed):
+    """The same levels, however the sound was cut into blocks."""
+    sound = np.random.default_rng(seed).normal(size=20_000)
+    assert np.array_equal(levels_of(sound).steps, levels_of(sound, block).steps)
+
+
+@pytest.mark.parametrize("band", range(1, BANDS))
+def test_a_tone_is_in_its_band(band):
+    """The band a tone lies in is far above the bands next but one."""
+    pitch_hz = float(np.sqrt(BAND_EDGES_HZ[band] * BAND_EDGES_HZ[band + 1]))
+    decibels = levels_of(tone(pitch_hz)).decibels()[100]
+    far = [other for other in range(BANDS) if abs(other - band) > 1]
+    assert decibels[band] > decibels[far].max() + 30.0
+
+
+def test_levels_follow_the_amplitude_and_end_at_the_floor():
+    """Twice the amplitude is 6 dB more, to the half dB they are kept in; outside there is nothing."""
+    loud, soft = levels_of(tone(440.0)), levels_of(tone(440.0, level=0.25))
+    middle = np.array([0.5])
+    ratio_db = 10.0 * np.log10(loud.loudest(middle, -0.01, 0.01) / soft.loudest(middle, -0.01, 0.01))
+    assert ratio_db[0, 2] == pytest.approx(6.02, abs=0.51)
+    outside = loud.loudest(np.array([-5.0, 50.0]), -0.01, 0.01)
+    assert outside == pytest.approx(np.full((2, BANDS), 1e-11))
+
+
+def test_candidates_stand_where_something_starts():
+    """Each stroke has one within a frame or two, far above what noise lifts by chance."""
+    rng = np.random.default_rng(3)
+    noise = rng.normal(size=3 * RATE_HZ) * 1e-3
+    by_chance_db = find_candidates(levels_of(noise))[1].max(initial=0.0)
+    assert by_chance_db < 5.0
+    times = np.array([0.5, 1.1, 1.62, 2.4])
+    for time in times:
+        stroke = drum(rng, 180.0)
+        at = round(time * RATE_HZ)
+        noise[at : at + len(stroke)] += stroke
+    levels = levels_of(noise)
+    frames, rise_db = find_candidates(levels)
+    plain_s = frames[rise_db > by_chance_db + 2.0] * levels.hop / RATE_HZ
+    assert plain_s == pytest.approx(times, abs=0.010)
+
+
+def test_a_short_or_empty_sound_has_no_candidates():
+    """Nothing is found in less than a few frames."""
+    for length in (0, 1, 300):
+        assert len(find_candidates(levels_of(np.ones(length)))[0]) == 0

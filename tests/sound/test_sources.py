@@ -1,0 +1,103 @@
+"""Sources: what the take teaches about its microphones."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder
+from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
+from tests.conftest import RATE_HZ, drum
+
+SECONDS = 20
+SNARE_S = np.arange(0.6, 19.0, 1.13)
+KICK_S = np.arange(0.9, 19.0, 0.71)
+
+
+def line(rng: np.random.Generator, times: np.ndarray, pitch_hz: float) -> np.ndarray:
+    """A drum struck at some times."""
+    sound = np.zeros(SECONDS * RATE_HZ)
+    for time in times:
+        stroke = drum(rng, pitch_hz) * rng.uniform(0.5, 1.0)
+        at = round(time * RATE_HZ)
+        sound[at : at + len(stroke)] += stroke
+    return sound
+
+
+def levels_of(sound: np.ndarray) -> BandLevels:
+    """Band levels of a sound."""
+    builder = BandLevelsBuilder(RATE_HZ)
+    builder.add(sound.astype(np.float32))
+    return builder.finish()
+
+
+@pytest.fixture(scope="module")
+def learned() -> tuple[Sources, list[BandLevels]]:
+    """Snare, kick, a tom nobody plays, and a room microphone 14 ms away."""
+    rng = np.random.default_rng(6)
+    snare, kick = line(rng, SNARE_S, 210.0), line(rng, KICK_S, 70.0)
+    delay = {"snare": 95, "kick": 80, "tom": 60, "room": round(0.014 * RATE_HZ)}
+    microphones = [
+        snare + 0.2 * np.roll(kick, delay["snare"]),
+        kick + 0.1 * np.roll(snare, delay["kick"]),
+        0.25 * np.roll(snare, delay["tom"]) + 0.3 * np.roll(kick, delay["tom"]),
+        0.5 * np.roll(snare + kick, delay["room"]),
+    ]
+    noisy = [sound + rng.normal(size=len(sound)) * 1e-4 for sound in microphones]
+    heard = [
+        np.sort(np.concatenate([SNARE_S + own_snare, KICK_S + own_kick]))
+        for own_snare, own_kick in (
+            (0.0, delay["snare"] / RATE_HZ),
+            (delay["kick"] / RATE_HZ, 0.0),
+            (delay["tom"] / RATE_HZ, delay["tom"] / RATE_HZ),
+            (0.014, 0.014),
+        )
+    ]
+    levels = [levels_of(sound) for sound in noisy]
+    return learn_sources(levels, heard), levels
+
+
+def test_close_microphones_are_told_from_idle_and_far_ones(learned):
+    """Snare and kick have a drum of their own, the tom and the room have not; the room's distance is found."""
+    sources, _ = learned
+    assert (sources.closeness > 0.0).tolist() == [True, True, False, False]
+    assert sources.distance_s[:3].tolist() == [0.0, 0.0, 0.0]
+    assert sources.distance_s[3] == pytest.approx(0.013, abs=0.002)
+
+
+def test_a_pattern_has_its_source_loudest_in_its_own_microphone(learned):
+    """One unit there, less in all others, and in the kick's microphone a tenth of the snare."""
+    sources, _ = learned
+    size = np.sqrt(np.sum(sources.pattern**2, axis=1))
+    assert np.diagonal(size) == pytest.approx(np.ones(4))
+    assert (size <= 1.0 + 1e-9).all()
+    assert size[1, 0] == pytest.approx(0.1, abs=0.08)
+
+
+def test_strengths_say_who_was_struck(learned):
+    """At the snare's strokes the snare, at the kick's the kick, between them neither."""
+    sources, levels = learned
+    apart = [np.min(np.abs(KICK_S - time)) > 0.08 for time in SNARE_S]
+    for times, own, other in ((SNARE_S[apart], 0, 1), (KICK_S[1::3], 1, 0)):
+        clear = times[[np.min(np.abs((SNARE_S if own else KICK_S) - time)) > 0.08 for time in times]]
+        strength = sources.strengths(sources.heard(levels, clear))
+        assert np.median(strength[:, own]) > 5.0 * np.median(strength[:, other])
+    quiet = sources.strengths(sources.heard(levels, np.array([0.1, 0.2, 0.3])))
+    assert quiet[:, :2].max() < 0.05
+
+
+def test_who_hears_it_first():
+    """The lead of the earliest other track, within what can be; 2 ms where nobody else hears it."""
+    heard = [np.array([1.000, 2.000]), np.array([0.997, 2.0005]), np.array([5.0])]
+    lead = lead_of_others_ms(heard, 0, heard[0], farthest_ms=7.0)
+    assert lead == pytest.approx([-3.0, 0.5])
+    assert lead_of_others_ms(heard, 2, heard[2], farthest_ms=7.0) == pytest.approx([2.0])
+
+
+def test_a_lone_microphone_is_close_and_silence_teaches_nothing():
+    """One track has nobody to be compared with; a silent one has no attacks."""
+    rng = np.random.default_rng(7)
+    alone = learn_sources([levels_of(line(rng, SNARE_S, 200.0))], [SNARE_S])
+    assert alone.closeness[0] > 0.0
+    silent = learn_sources([levels_of(np.zeros(RATE_HZ))] * 2, [np.zeros(0), np.zeros(0)])
+    assert np.isfinite(silent.pattern).all()

@@ -1,0 +1,90 @@
+"""Starts of attacks: the same whether or not something covers them."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from supple_snare.sound.rises import AFTER_S, BEFORE_S, SHARES, VIEWS, Rises, measure_rises
+from supple_snare.sound.starts import settle_starts
+from supple_snare.timing.units import frozen
+from tests.conftest import RATE_HZ, drum
+
+COUNT = 12
+
+
+def rises_of(strokes: list[np.ndarray], *, before: np.ndarray | None = None, ahead: int = 0) -> Rises:
+    """How strokes rise that start at second 1, 2, 3 …, alone or over something that began `ahead` samples before."""
+    back, onward = round(BEFORE_S * RATE_HZ), round(AFTER_S * RATE_HZ)
+    windows = np.zeros((len(strokes), back + onward), dtype=np.float32)
+    for window, stroke in zip(windows, strokes, strict=True):
+        window[back:] += stroke[:onward]
+        if before is not None:
+            part = before[: onward + ahead]
+            window[back - ahead : back - ahead + len(part)] += part
+    centres = (np.arange(len(strokes)) + 1) * RATE_HZ
+    return measure_rises(windows, centres, np.full(len(strokes), 12.0, dtype=np.float32), rate_hz=RATE_HZ)
+
+
+def some_strokes(seed: int = 1, levels: tuple[float, float] = (0.3, 1.0)) -> list[np.ndarray]:
+    """Strokes of one drum, loud and soft."""
+    rng = np.random.default_rng(seed)
+    return [drum(rng, 190.0) * rng.uniform(*levels) for _ in range(COUNT)]
+
+
+TRUTH = np.arange(1.0, COUNT + 1.0)
+
+
+def test_strokes_in_the_clear_start_where_they_start():
+    """To a fifth of a millisecond, at any level."""
+    assert settle_starts(rises_of(some_strokes()), 0.0) == pytest.approx(TRUTH, abs=0.0002)
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.floats(-40.0, 20.0))
+def test_gain_changes_no_start(gain_db):
+    """The shares are of each attack's own peak."""
+    gain = 10.0 ** (gain_db / 20.0)
+    strokes = some_strokes()
+    plain = settle_starts(rises_of(strokes), 0.0)
+    assert settle_starts(rises_of([gain * stroke for stroke in strokes]), 0.0) == pytest.approx(plain, abs=1e-9)
+
+
+@pytest.mark.parametrize("ahead_ms", [3.0, 6.0, 11.0])
+def test_a_known_neighbour_ahead_makes_no_stroke_early(ahead_ms):
+    """Half the strokes stand over another drum 18 dB down that began before; told so, they start as the others do."""
+    rng = np.random.default_rng(5)
+    strokes = some_strokes(levels=(0.7, 1.0))
+    neighbour = 0.12 * drum(rng, 75.0)
+    alone = rises_of(strokes)
+    covered = rises_of(strokes, before=neighbour, ahead=round(ahead_ms * RATE_HZ / 1000.0))
+    half = np.arange(COUNT) % 2 == 1
+    names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
+    mixed = Rises(*(frozen(np.where(_like(half, getattr(covered, name)), getattr(covered, name), getattr(alone, name)))
+                    for name in names))  # fmt: skip
+    told = np.where(half[:, None], 0.12, 0.0) * np.ones(len(VIEWS))
+    untold_error = np.abs(settle_starts(mixed, 0.0) - TRUTH)[half]
+    told_error = np.abs(settle_starts(mixed, told) - TRUTH)
+    assert np.median(told_error[half]) < 0.001
+    assert told_error.max() < ahead_ms / 1000.0
+    assert np.median(told_error[half]) <= np.median(untold_error) + 1e-4
+    assert told_error[~half].max() < 0.0002
+
+
+def _like(mask: np.ndarray, values: np.ndarray) -> np.ndarray:
+    """A mask of rows, shaped to go with an array."""
+    return mask.reshape(-1, *(1 for _ in values.shape[1:]))
+
+
+def test_shares_are_passed_in_their_order():
+    """A higher share is never passed before a lower one, in any view."""
+    crossing_s = rises_of(some_strokes(seed=3)).crossing_s
+    assert crossing_s.shape == (COUNT, len(VIEWS), len(SHARES))
+    assert (np.diff(crossing_s, axis=2) >= 0.0).all()
+
+
+def test_no_attacks_have_no_starts():
+    """The empty answer."""
+    assert len(settle_starts(Rises.joined([]), 0.0)) == 0
