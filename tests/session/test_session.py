@@ -147,6 +147,25 @@ def test_a_damaged_session_is_told_and_not_touched(tmp_path, kind):
     assert file.read_bytes() == before
 
 
+@settings(max_examples=150, deadline=None)
+@given(st.lists(st.tuples(st.floats(0, 1), st.integers(0, 255)), min_size=1, max_size=8))
+def test_no_byte_out_of_place_crashes_the_opening(tmp_path_factory, changes):
+    """It opens, or it is told: nothing else, whatever stands in the file."""
+    folder = tmp_path_factory.mktemp("session")
+    save_session(sample_session(), folder)
+    file = folder / FILE_NAME
+    data = bytearray(file.read_bytes())
+    for place, value in changes:
+        data[min(int(place * len(data)), len(data) - 1)] = value
+    file.write_bytes(bytes(data))
+    try:
+        opened = load_session(folder)
+    except SessionError as error:
+        assert FILE_NAME in str(error)
+    else:
+        assert {key for group in opened.groups for key in group.tracks} == {track.key for track in opened.tracks}
+
+
 def test_a_failed_save_leaves_the_former_one(tmp_path, monkeypatch):
     """A disk that refuses costs nothing that was there."""
     save_session(sample_session(), tmp_path)

@@ -8,6 +8,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from supple_snare.errors import HandOverError, RecordingError
 from supple_snare.sound.files import BlockReader, Writer, block_spans, read_recording
@@ -156,3 +158,26 @@ class TestWriter:
         recording = read_recording(write(tmp_path / "a.wav"))
         with pytest.raises(HandOverError, match=r"a\.wav: cannot be written"):
             Writer(tmp_path / "nowhere" / "a.wav", recording)
+
+
+@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(
+    st.sampled_from([".wav", ".flac", ".aiff"]),
+    st.lists(st.tuples(st.integers(0, 80), st.integers(0, 255)), min_size=1, max_size=6),
+    st.floats(0.05, 1.0),
+)
+def test_a_damaged_header_is_told_and_takes_no_memory(tmp_path, suffix, changes, kept):
+    """Bytes of the header changed and the end cut off: readable to the end it promises, or one sentence."""
+    path = tmp_path / f"take{suffix}"
+    soundfile.write(path, 0.1 * np.sin(np.arange(4_000) / 20.0), 48_000, subtype="PCM_16")
+    data = bytearray(path.read_bytes())
+    for place, value in changes:
+        data[min(place, len(data) - 1)] = value
+    path.write_bytes(bytes(data[: max(1, int(kept * len(data)))]))
+    try:
+        recording = read_recording(path)
+        assert recording.channels in (1, 2)
+        with BlockReader(recording) as reader:
+            assert reader.read(max(0, recording.frames - 100), 100).shape == (100, recording.channels)
+    except RecordingError as error:
+        assert path.name in str(error)
