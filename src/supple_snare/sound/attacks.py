@@ -154,7 +154,7 @@ def _is_held(found: Rises, peaks: Peaks) -> bool:
     loud = found.level_db > found.level_db.max() - 12.0
     first = np.rint(found.crossing_s[loud, 0, 0] * bins_per_s).astype(np.int64)
     span = np.arange(round(_HELD_S[0] * bins_per_s), round(_HELD_S[1] * bins_per_s))
-    later = amplitude[np.minimum(first[:, None] + span, len(amplitude) - 1)].max(axis=1)
+    later = amplitude[np.clip(first[:, None] + span, 0, len(amplitude) - 1)].max(axis=1)
     return bool(np.median(amplitude_to_db(later) - found.level_db[loud]) > _HELD_DB)
 
 
