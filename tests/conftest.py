@@ -42,6 +42,18 @@ def drum(rng: np.random.Generator, pitch_hz: float, length_s: float = 0.25) -> n
     return 0.4 * sound * fade * np.minimum(1.0, (np.arange(len(time)) + 6) / 24)
 
 
+def drum_line(
+    rng: np.random.Generator, times: np.ndarray, pitch_hz: float, *, seconds: int, softest: float
+) -> np.ndarray:
+    """A drum struck at some times, now louder, now softer."""
+    sound = np.zeros(seconds * RATE_HZ)
+    for time in times:
+        stroke = drum(rng, pitch_hz) * rng.uniform(softest, 1.0)
+        at = round(time * RATE_HZ)
+        sound[at : at + len(stroke)] += stroke
+    return sound
+
+
 def make_take(
     folder: Path,
     *,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -10,25 +11,16 @@ import soundfile
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
 from supple_snare.sound.files import read_recording
-from tests.conftest import RATE_HZ, Take, drum
+from tests.conftest import RATE_HZ, Take, drum_line
 
 SECONDS = 24
+line = partial(drum_line, seconds=SECONDS, softest=0.4)
 
 
 def judged(folder: Path, names: list[str]) -> dict[str, Verdict]:
     """Verdicts of some tracks of a take, by name."""
     found = [analyse(read_recording(folder / f"{name}.wav")) for name in names]
     return dict(zip(names, judge_bleed(found), strict=True))
-
-
-def line(rng: np.random.Generator, times: np.ndarray, pitch_hz: float) -> np.ndarray:
-    """A drum struck at some times, now louder, now softer."""
-    sound = np.zeros(SECONDS * RATE_HZ)
-    for time in times:
-        stroke = drum(rng, pitch_hz) * rng.uniform(0.4, 1.0)
-        at = round(time * RATE_HZ)
-        sound[at : at + len(stroke)] += stroke
-    return sound
 
 
 def write(folder: Path, rng: np.random.Generator, microphones: dict[str, np.ndarray]) -> None:

@@ -2,26 +2,19 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 import pytest
 
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
-from tests.conftest import RATE_HZ, drum
+from tests.conftest import RATE_HZ, drum_line
 
 SECONDS = 20
+line = partial(drum_line, seconds=SECONDS, softest=0.5)
 SNARE_S = np.arange(0.6, 19.0, 1.13)
 KICK_S = np.arange(0.9, 19.0, 0.71)
-
-
-def line(rng: np.random.Generator, times: np.ndarray, pitch_hz: float) -> np.ndarray:
-    """A drum struck at some times."""
-    sound = np.zeros(SECONDS * RATE_HZ)
-    for time in times:
-        stroke = drum(rng, pitch_hz) * rng.uniform(0.5, 1.0)
-        at = round(time * RATE_HZ)
-        sound[at : at + len(stroke)] += stroke
-    return sound
 
 
 def levels_of(sound: np.ndarray) -> BandLevels:

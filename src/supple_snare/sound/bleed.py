@@ -149,11 +149,11 @@ def _struck_s(analyses: Sequence[Analysis], sources: Sources, rough_s: Sequence[
     """When each source was struck, as far as can be told yet; None for one that has no microphone close to it."""
     struck: list[FloatArray | None] = []
     for track, times in enumerate(rough_s):
-        signs = _signs(analyses, sources, track, times, rough_s)
         if sources.closeness[track] <= 0.0:
             struck.append(None)
-        else:
-            struck.append(np.sort(times[signs.log_odds() > 0.0]) if signs is not None else np.zeros(0))
+            continue
+        signs = _signs(analyses, sources, track, times, rough_s)
+        struck.append(np.sort(times[signs.log_odds() > 0.0]) if signs is not None else np.zeros(0))
     return struck
 
 

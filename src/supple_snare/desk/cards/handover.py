@@ -90,12 +90,14 @@ class HandOverCard(Card):
                 box = QCheckBox(name)
                 box.setChecked(key == self.work.looks.group or len(names) == 1)
                 box.toggled.connect(self._update_buttons)
+                box.toggled.connect(self._show_facts)
                 self._groups[key] = box
                 self._groups_row.addWidget(box)
         for key, box in self._groups.items():
             box.setText(names[key])
         count = len(session.parts)
         self._parts.setText(f"MIDI parts left as they are: {count}." if count else "")
+        self._show_facts()
         self._update_buttons()
 
     def start(self) -> None:
@@ -174,6 +176,12 @@ class HandOverCard(Card):
         if self._written is not None:
             QDesktopServices.openUrl(QUrl.fromLocalFile(str(self._written)))
 
+    def _show_facts(self) -> None:
+        """Describe the chosen groups, in the order of the session."""
+        chosen = [key for key, box in self._groups.items() if box.isChecked()]
+        told = [self._describe(group) for group in self.work.session.groups if group.key in chosen]
+        self._facts.setText("\n".join(told))
+
     def _describe(self, group: Group) -> str:
         """What the hand-over of a group comes to, in a sentence or two."""
         files = f"{len(group.tracks)} file{'s' if len(group.tracks) != 1 else ''}"
@@ -189,10 +197,6 @@ class HandOverCard(Card):
         return f"{told} {doubtful} doubt{'s' if doubtful != 1 else ''} to listen to." if doubtful else told
 
     def _update_buttons(self) -> None:
-        session = self.work.session
-        chosen_groups = [group for group in session.groups if group.key in self._groups]
-        told = [self._describe(group) for group in chosen_groups if self._groups[group.key].isChecked()]
-        self._facts.setText("\n".join(told))
         chosen = any(box.isChecked() for box in self._groups.values())
         ready = bool(self.folder.text().strip()) and chosen and self._job is None
         self.write.setEnabled(ready and self.work.view is not None)
