@@ -19,11 +19,12 @@ import numpy as np
 
 from supple_snare import __version__
 from supple_snare.errors import RecordingError, SnareError, UsageError
-from supple_snare.session.document import Session, check_group
+from supple_snare.session.document import Session, Track, check_group
 from supple_snare.session.edits import add_recordings, change_group
 from supple_snare.session.handover import plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
+from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid, Meter, Subdivision
@@ -204,28 +205,27 @@ def _listen(session: Session, stages: Stages) -> GroupView:
     stages.analyse_all(session, _progress("listening"))
     view = stages.view(session, session.groups[0])
     for track in view.tracks:
-        _report_missing_hits(track.recording.path, view, track.key, stages)
+        _report_missing_hits(track, session, view, stages)
     if not len(view.strokes):
         first = next((t for t in view.tracks if t.key in view.leads), view.tracks[0])
-        raise RecordingError(first.recording.path, _no_attacks(first.key, view, stages))
+        raise RecordingError(first.recording.path, _no_attacks(stages.heard(session, first)))
     return view
 
 
-def _no_attacks(key: str, view: GroupView, stages: Stages) -> str:
-    track = next(track for track in view.tracks if track.key == key)
-    analysis = stages.analysis(track.recording)
+def _no_attacks(analysis: Analysis | None) -> str:
     if analysis is not None and analysis.is_silent:
         return "the recording is silent; check that it is the right file."
     return "no clear attacks found; choose another lead with --leads."
 
 
-def _report_missing_hits(path: Path, view: GroupView, key: str, stages: Stages) -> None:
-    analysis = next(stages.analysis(track.recording) for track in view.tracks if track.key == key)
+def _report_missing_hits(track: Track, session: Session, view: GroupView, stages: Stages) -> None:
+    analysis, path = stages.heard(session, track), track.recording.path
+    leads = track.key in (view.group.leads or ())
     if analysis is not None and analysis.is_silent:
         _say(f"note: {path.name} is silent.")
-        if key in (view.group.leads or ()):
+        if leads:
             raise RecordingError(path, "the recording is silent and cannot be a lead; choose another with --leads.")
-    elif key in (view.group.leads or ()) and not np.any(view.hits[key].kind == Kind.PLAYED):
+    elif leads and not np.any(view.hits[track.key].kind == Kind.PLAYED):
         raise RecordingError(path, "no clear attacks found; choose another lead with --leads.")
 
 

@@ -199,7 +199,7 @@ class TestHits:
         assert ready.work.looks.selected_s == pytest.approx(time_s)
         QTest.keyClick(ready, Qt.Key.Key_Delete)
         assert len(ready.work.view.strokes) == count - 1
-        key = view.leads[int(view.strokes.lead[4])]
+        key = view.lead_of(4)
         ready.work.look(track=key)
         mouse(ready.page, QEvent.Type.MouseButtonDblClick, point_of(ready, time_s + 0.004))
         assert len(ready.work.view.strokes) == count
@@ -223,7 +223,7 @@ class TestHits:
         chart = card.chart
         drag(chart, QPointF(100, chart._y(-40)), QPointF(100, chart._y(-7.5)))
         key = chart.track.key
-        assert ready.work.session.track(key).level_limit_db == pytest.approx(-7.5, abs=0.5)
+        assert ready.work.session.track(key).rules.level_limit_db == pytest.approx(-7.5, abs=0.5)
         assert len(ready.work.view.strokes) < before
         hits = ready.work.view.hits[key]
         assert hits.level_db[hits.kind == Kind.PLAYED].min() >= -8.0

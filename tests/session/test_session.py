@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from supple_snare.errors import GroupError, SessionError
 from supple_snare.session import edits
-from supple_snare.session.document import Part, Session, check_group
+from supple_snare.session.document import HitRules, Part, Session, check_group
 from supple_snare.session.history import History
 from supple_snare.session.storage import FILE_NAME, load_session, save_session
 from supple_snare.sound.files import Recording
@@ -33,9 +33,9 @@ def sample_session() -> Session:
     session = edits.add_recordings(session, [recording("horn.wav")])
     session = edits.change_group(session, "g1", leads=("t2", "t1"), response=Response(0.7, 3.0, 40.0))
     session = edits.hold_range(session, "g1", 1.0, 2.5)
-    session = edits.add_hit(session, "t1", 3.25)
-    session = edits.remove_hit(session, "t2", 4.5)
-    session = edits.change_track(session, "t3", level_limit_db=-24.0, muted=True)
+    session = edits.add_hits(session, "t1", [3.25])
+    session = edits.remove_hits(session, "t2", [4.5])
+    session = edits.change_track(session, "t3", rules=HitRules(level_limit_db=-24.0), muted=True)
     session = edits.add_part(session, Part("Accordion", Path("/takes/accordion.mid")))
     return edits.tick_step(session, "gather", done=True)
 
@@ -43,8 +43,8 @@ def sample_session() -> Session:
 steps = st.lists(
     st.sampled_from(
         [
-            lambda s, n: edits.add_hit(s, "t1", n / 7),
-            lambda s, n: edits.remove_hit(s, "t1", n / 7),
+            lambda s, n: edits.add_hits(s, "t1", [n / 7]),
+            lambda s, n: edits.remove_hits(s, "t1", [n / 7]),
             lambda s, n: edits.hold_range(s, "g1", n / 5, n / 5 + 1),
             lambda s, n: edits.release_range(s, "g1", n / 5, n / 5 + 1),
             lambda s, n: edits.change_track(s, "t2", level_db=-float(n)),

@@ -7,9 +7,10 @@ import numpy as np
 import pytest
 
 from supple_snare.session import edits
-from supple_snare.session.document import Session
+from supple_snare.session.document import HitRules, Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
-from supple_snare.session.stages import Stages, cut_group, snap_to_attack
+from supple_snare.session.mending import snap_to_attack
+from supple_snare.session.stages import Stages, cut_group
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind, Origin
@@ -60,10 +61,10 @@ def test_a_level_limit_rules_and_can_be_given_back(known):
     """Above the limit is played, below it is not; without one all is as before."""
     session, stages = known
     key = view_of(session, stages).leads[0]
-    limited = edits.change_track(session, key, level_limit_db=-10.0)
+    limited = edits.set_rules(session, key, HitRules(level_limit_db=-10.0))
     hits = view_of(limited, stages).hits[key]
     assert np.array_equal(hits.kind == Kind.PLAYED, hits.level_db >= -10.0)
-    free = edits.change_track(limited, key, level_limit_db=None)
+    free = edits.set_rules(limited, key, None)
     assert view_of(free, stages).hits[key].kind.tolist() == view_of(session, stages).hits[key].kind.tolist()
 
 
@@ -72,14 +73,14 @@ def test_corrections_outlive_limits_grid_and_order(known):
     session, stages = known
     key = view_of(session, stages).leads[0]
     first = float(view_of(session, stages).hits[key].of_kind(Kind.PLAYED).time_s[0])
-    session = edits.add_hit(edits.remove_hit(session, key, first), key, 0.123)
+    session = edits.add_hits(edits.remove_hits(session, key, [first]), key, [0.123])
     for limit in (None, -60.0, 0.0):
-        hits = view_of(edits.change_track(session, key, level_limit_db=limit), stages).hits[key]
+        hits = view_of(edits.set_rules(session, key, HitRules(level_limit_db=limit)), stages).hits[key]
         assert np.min(np.abs(hits.time_s - first)) > 0.01
         added = hits.time_s == 0.123
         assert hits.kind[added].tolist() == [Kind.PLAYED]
         assert hits.origin[added].tolist() == [Origin.ADDED]
-    restored = edits.add_hit(session, key, first)
+    restored = edits.add_hits(session, key, [first])
     assert np.min(np.abs(view_of(restored, stages).hits[key].time_s - first)) < 1e-9
 
 
@@ -88,11 +89,10 @@ def test_a_hit_by_hand_jumps_to_the_attack_that_is_there(known):
     session, stages = known
     view = view_of(session, stages)
     key = view.leads[0]
-    analysis = stages.analysis(session.track(key).recording)
     bleed = float(view.hits[key].of_kind(Kind.BLEED).time_s[0])
-    assert snap_to_attack(view.hits[key], analysis, bleed + 0.009) == pytest.approx(bleed, abs=1e-9)
+    assert snap_to_attack(view.verdicts[key], bleed + 0.009) == pytest.approx(bleed, abs=1e-9)
     lonely = float(view.hits[key].time_s[0]) - 0.2
-    assert snap_to_attack(view.hits[key], analysis, lonely) == lonely
+    assert snap_to_attack(view.verdicts[key], lonely) == lonely
 
 
 def test_holds_keep_their_range(known):

@@ -41,7 +41,7 @@ class TrackRow(QWidget):
 
     def show_track(self, track: Track, rank: int | None) -> None:
         """Show a track as it is now; draws only what changed."""
-        state = (track, rank, self._workspace.stages.analysis(track.recording) is not None)
+        state = (track, rank, self._workspace.stages.peaks(track) is not None)
         if state != self._state:
             self._state = state
             self.track, self.rank = track, rank
@@ -66,7 +66,7 @@ class TrackRow(QWidget):
             painter.setPen(QPen(theme.BRASS, 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         self._paint_rank(painter)
-        analysed = self._workspace.stages.analysis(self.track.recording) is not None
+        analysed = self._workspace.stages.peaks(self.track) is not None
         painter.setPen(theme.INK if analysed else theme.INK_SOFT)
         painter.setFont(theme.text_font(13))
         width = self._solo_box().left() - 44

@@ -25,7 +25,7 @@ from supple_snare.desk.page_painter import PagePicture, base_px, paint_strokes, 
 from supple_snare.desk.workspace import Workspace, with_grid
 from supple_snare.errors import UsageError
 from supple_snare.session import edits
-from supple_snare.session.stages import snap_to_attack
+from supple_snare.session.mending import snap_to_attack
 from supple_snare.sound.editlist import EditList
 from supple_snare.timing.grid import TEMPO_RANGE_BPM, Grid
 from supple_snare.timing.tighten import Kept
@@ -88,14 +88,14 @@ class Page(QAbstractScrollArea):
         group, view = work.group, work.view
         if group is None or view is None:
             return PagePicture(self.page_layout, work.session.grid)
-        analyses = {track.key: work.stages.analysis(track.recording) for track in view.tracks}
+        peaks = {track.key: work.stages.peaks(track) for track in view.tracks}
         loop = work.looks.loop_bars
         grid = work.session.grid
         return PagePicture(
             layout=self.page_layout,
             grid=grid,
             view=view,
-            peaks={key: found.peaks for key, found in analyses.items() if found is not None},
+            peaks={key: found for key, found in peaks.items() if found is not None},
             edits=work.edits_of(group) if self._shows_moves else EditList.identity(),
             tightened=work.looks.tightened and self._shows_moves,
             doubts=work.doubts_of(group) if self._shows_moves else [],
@@ -316,11 +316,10 @@ class Page(QAbstractScrollArea):
         leads = view.leads or (view.tracks[0].key,)
         key = work.looks.track if work.looks.track in view.hits else leads[0]
         track = work.session.track(key)
-        analysis = work.stages.analysis(track.recording)
-        if not exact and analysis is not None:
-            time_s = snap_to_attack(view.hits[key], analysis, time_s)
+        if not exact:
+            time_s = snap_to_attack(view.verdicts[key], time_s)
         time_s = float(np.clip(time_s, 0.0, track.recording.length_s))
-        work.do(f"Add a hit to {track.name}", edits.add_hit(work.session, key, time_s))
+        work.do(f"Add a hit to {track.name}", edits.add_hits(work.session, key, [time_s]))
         work.look(selected_s=time_s)
 
     def remove_selected_hit(self) -> None:
@@ -329,9 +328,9 @@ class Page(QAbstractScrollArea):
         view, index = work.view, work.selected
         if view is None or index is None:
             return
-        key = view.leads[int(view.strokes.lead[index])]
+        key = view.lead_of(index)
         name = work.session.track(key).name
-        work.do(f"Remove a hit of {name}", edits.remove_hit(work.session, key, float(view.strokes.time_s[index])))
+        work.do(f"Remove a hit of {name}", edits.remove_hits(work.session, key, [float(view.strokes.start_s[index])]))
 
     def _time_at(self, point: QPointF) -> float:
         return self.page_layout.time_at(point.x(), point.y() + self._bar.value())
@@ -413,7 +412,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
     """A stroke in words and numbers."""
     view = work.view
     assert view is not None
-    lead = work.session.track(view.leads[int(view.strokes.lead[index])]).name
+    lead = work.session.track(view.lead_of(index)).name
     offset = float(view.offsets.offset_ms[index])
     if not np.isfinite(offset):
         return f"{lead}: no slot of its own, moves along with its neighbours"

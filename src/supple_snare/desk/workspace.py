@@ -26,8 +26,9 @@ from supple_snare.session.stages import GroupView, Stages, cut_group, part_of
 from supple_snare.session.storage import load_session, save_session
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.cut import Cut
+from supple_snare.sound.ear import Ear
 from supple_snare.sound.editlist import EditList
-from supple_snare.sound.files import Recording, read_recording
+from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.tighten import Plan
 
@@ -99,7 +100,7 @@ class Workspace(QObject):
         self._doubts: dict[str, tuple[GroupView, Cut | None, list[list[Doubt]]]] = {}
         self._cut_job: Job | None = None
         self._views: dict[str, tuple[Session, GroupView | None]] = {}
-        self._analysing: set[Recording] = set()
+        self._analysing: set[Ear] = set()
         self._settled = self._delay(_SETTLE_MS, self._find_seams)
         self._save_soon = self._delay(_SAVE_MS, self.save)
 
@@ -327,29 +328,29 @@ class Workspace(QObject):
             self._save_soon.start()
 
     def _analyse_missing(self) -> None:
-        for track in self.session.tracks:
-            recording = track.recording
-            if self.stages.analysis(recording) is None and recording not in self._analysing:
-                self._analysing.add(recording)
+        for track, ear in self.stages.missing(self.session, self.session.tracks):
+            if ear not in self._analysing:
+                self._analysing.add(ear)
                 job = self.jobs.submit(
                     f"Listening to {track.name}",
-                    partial(analyse, recording),
-                    partial(self._analysed, recording),
-                    partial(self._analysis_failed, recording),
+                    partial(analyse, ear),
+                    partial(self._analysed, ear),
+                    partial(self._analysis_failed, ear),
                 )
-                job.cancelled.connect(partial(self._analysing.discard, recording))
+                job.cancelled.connect(partial(self._analysing.discard, ear))
 
-    def _analysed(self, recording: Recording, analysis: Analysis) -> None:
-        self._analysing.discard(recording)
-        self.stages.learn(recording, analysis)
+    def _analysed(self, ear: Ear, analysis: Analysis) -> None:
+        self._analysing.discard(ear)
+        self.stages.learn(ear, analysis)
         self._views.clear()
         if analysis.is_silent:
-            self.tell(f"{recording.path.name} is silent.")
+            names = " and ".join(recording.path.name for recording in ear.recordings)
+            self.tell(f"{names} is silent.")
         self.stages_changed.emit()
         self._settled.start()
 
-    def _analysis_failed(self, recording: Recording, error: Exception) -> None:
-        self._analysing.discard(recording)
+    def _analysis_failed(self, ear: Ear, error: Exception) -> None:
+        self._analysing.discard(ear)
         self.tell_problem(str(error))
 
     def _find_seams(self, then: Callable[[], None] | None = None) -> None:

@@ -6,19 +6,71 @@ detector and any change of settings.
 
 from __future__ import annotations
 
+from enum import StrEnum
 from pathlib import Path
 
 import msgspec
 
 from supple_snare.errors import GroupError
+from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import Recording
+from supple_snare.sound.material import Material
 from supple_snare.timing.grid import Grid
+from supple_snare.timing.sections import section_of
+from supple_snare.timing.strokes import TOGETHER_MS
 from supple_snare.timing.tighten import Response
 
-FORMAT_VERSION = 1
+FORMAT_VERSION = 2
 
 DEFAULT_RESPONSE = Response(strength=0.8, tolerance_ms=4.0, reach_ms=45.0)
 """What a new session starts with: most of the looseness goes, the smallest and the doubtful stay."""
+
+
+class Ghosts(StrEnum):
+    """What becomes of the ghost notes of a lead."""
+
+    TIMED = "timed"
+    CARRIED = "carried"
+    IGNORED = "ignored"
+
+
+class HitRules(msgspec.Struct, frozen=True, kw_only=True):
+    """Which attacks of a track count.
+
+    Attributes
+    ----------
+    level_limit_db : float or None
+        Hits below it do not count; None leaves the decision to the comparison of all tracks.
+    spacing_ms : float or None
+        Of two hits nearer than this only the louder counts; None tells strokes from flams and rolls only.
+    ghosts : Ghosts
+        Whether ghost notes are timed, carried along between their neighbours, or ignored.
+    """
+
+    level_limit_db: float | None = None
+    spacing_ms: float | None = None
+    ghosts: Ghosts = Ghosts.TIMED
+
+
+class SectionRules(msgspec.Struct, frozen=True):
+    """Rules of one section that differ from those of the whole take."""
+
+    section: str
+    rules: HitRules
+
+
+class MovedHit(msgspec.Struct, frozen=True):
+    """A hit put elsewhere by hand."""
+
+    from_s: float
+    to_s: float
+
+
+class Landing(msgspec.Struct, frozen=True):
+    """A landing point set by hand: where the hit that starts at `time_s` should meet the grid."""
+
+    time_s: float
+    landing_s: float
 
 
 class Track(msgspec.Struct, frozen=True, kw_only=True):
@@ -31,10 +83,19 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
     name : str
         What the screen calls it.
     recording : Recording
-    level_limit_db : float or None
-        Hits below it do not count; None leaves the decision to the comparison of all tracks.
+    material : Material or None
+        What the sound is; None lets the program guess.
+    band_hz : (float, float) or None
+        Only this band is listened to for attacks; None for all of the sound, or what the chosen material asks for.
+    listens_to : tuple of str
+        Keys of the tracks whose mix is listened to for attacks in its stead; empty for itself.
+    rules : HitRules
+    section_rules : tuple of SectionRules
+        Sections whose rules differ.
     added_s, removed_s : tuple of float
         Hits added and removed by hand, by their time.
+    moved : tuple of MovedHit
+    landings : tuple of Landing
     level_db, muted, soloed
         For listening only.
     """
@@ -42,12 +103,42 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
     key: str
     name: str
     recording: Recording
-    level_limit_db: float | None = None
+    material: Material | None = None
+    band_hz: tuple[float, float] | None = None
+    listens_to: tuple[str, ...] = ()
+    rules: HitRules = HitRules()
+    section_rules: tuple[SectionRules, ...] = ()
     added_s: tuple[float, ...] = ()
     removed_s: tuple[float, ...] = ()
+    moved: tuple[MovedHit, ...] = ()
+    landings: tuple[Landing, ...] = ()
     level_db: float = 0.0
     muted: bool = False
     soloed: bool = False
+
+    def rules_in(self, section: str) -> HitRules:
+        """The rules that hold in a section."""
+        return next((own.rules for own in self.section_rules if own.section == section), self.rules)
+
+    @property
+    def is_corrected(self) -> bool:
+        """Whether any of its hits was mended by hand."""
+        return bool(self.added_s or self.removed_s or self.moved or self.landings)
+
+
+class Section(msgspec.Struct, frozen=True):
+    """A part of the take, from `start_s` as played to the start of the next one."""
+
+    key: str
+    name: str
+    start_s: float
+
+
+class SectionLeads(msgspec.Struct, frozen=True):
+    """Ranked leads of one section where they differ from those of the whole take."""
+
+    section: str
+    leads: tuple[str, ...]
 
 
 class Hold(msgspec.Struct, frozen=True):
@@ -67,6 +158,9 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
         Keys of its tracks, in the order of the screen.
     leads : tuple of str or None
         Keys of the tracks that decide the timing, highest rank first; None lets the program rank them.
+    section_leads : tuple of SectionLeads
+    together_ms : float
+        Hits of different leads at most this far apart are one stroke.
     response : Response
     holds : tuple of Hold
     """
@@ -75,6 +169,8 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     name: str
     tracks: tuple[str, ...]
     leads: tuple[str, ...] | None = None
+    section_leads: tuple[SectionLeads, ...] = ()
+    together_ms: float = TOGETHER_MS
     response: Response = DEFAULT_RESPONSE
     holds: tuple[Hold, ...] = ()
 
@@ -96,6 +192,8 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     groups : tuple of Group
         Every track is in exactly one.
     parts : tuple of Part
+    sections : tuple of Section
+        In order of time, together the whole take; empty while it is one.
     grid : Grid
     checked : tuple of str
         Steps of the work that the editor has ticked off.
@@ -105,6 +203,7 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     tracks: tuple[Track, ...] = ()
     groups: tuple[Group, ...] = ()
     parts: tuple[Part, ...] = ()
+    sections: tuple[Section, ...] = ()
     grid: Grid = Grid()
     checked: tuple[str, ...] = ()
 
@@ -123,6 +222,17 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     def tracks_of(self, group: Group) -> tuple[Track, ...]:
         """The tracks of a group, in its order."""
         return tuple(self.track(key) for key in group.tracks)
+
+    def section_at(self, time_s: float) -> Section | None:
+        """The section that a moment belongs to; None while the take is one."""
+        if not self.sections:
+            return None
+        return self.sections[int(section_of([section.start_s for section in self.sections], time_s))]
+
+    def ear_of(self, track: Track) -> Ear:
+        """What is listened to for the attacks of a track."""
+        heard = tuple(self.track(key).recording for key in track.listens_to) or (track.recording,)
+        return Ear(heard, track.band_hz, track.material)
 
     @property
     def length_s(self) -> float:

@@ -52,7 +52,7 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
     reasons = {
         Doubt.PAST_REACH: view.plan.kept == Kept.REACH,
         Doubt.CLOSE_CALL: view.offsets.close_call,
-        Doubt.NO_SLOT: ~placed,
+        Doubt.NO_SLOT: ~placed & ~view.strokes.rides,
         Doubt.MOVE_LIMITED: nothing if cut is None else cut.limited,
         Doubt.LEADS_APART: view.strokes.spread_ms() > _APART_MS,
         Doubt.TAIL_EXTENDED: nothing if cut is None else cut.extended,

@@ -9,7 +9,19 @@ from typing import Any
 
 import msgspec
 
-from supple_snare.session.document import Group, Hold, Part, Session, Track, check_group
+from supple_snare.session.document import (
+    Group,
+    HitRules,
+    Hold,
+    Landing,
+    MovedHit,
+    Part,
+    SectionLeads,
+    SectionRules,
+    Session,
+    Track,
+    check_group,
+)
 from supple_snare.sound.files import Recording
 
 SAME_HIT_S = 0.003
@@ -74,11 +86,27 @@ def remove_track(session: Session, key: str) -> Session:
     groups = []
     for group in session.groups:
         kept = tuple(other for other in group.tracks if other != key)
-        leads = None if group.leads is None else tuple(other for other in group.leads if other != key)
         if kept:
-            groups.append(msgspec.structs.replace(group, tracks=kept, leads=leads))
-    tracks = tuple(track for track in session.tracks if track.key != key)
+            groups.append(msgspec.structs.replace(_without_lead(group, key), tracks=kept))
+    tracks = tuple(
+        msgspec.structs.replace(track, listens_to=tuple(other for other in track.listens_to if other != key))
+        for track in session.tracks
+        if track.key != key
+    )
     return msgspec.structs.replace(session, tracks=tracks, groups=tuple(groups))
+
+
+def _without_lead(group: Group, key: str) -> Group:
+    """The group with a track no longer among its leads."""
+
+    def rest(leads: tuple[str, ...]) -> tuple[str, ...]:
+        return tuple(other for other in leads if other != key)
+
+    return msgspec.structs.replace(
+        group,
+        leads=None if group.leads is None else rest(group.leads),
+        section_leads=tuple(SectionLeads(own.section, rest(own.leads)) for own in group.section_leads),
+    )
 
 
 def move_track(session: Session, key: str, group_key: str | None) -> Session:
@@ -98,11 +126,10 @@ def move_track(session: Session, key: str, group_key: str | None) -> Session:
     groups = []
     for group in session.groups:
         kept = tuple(other for other in group.tracks if other != key)
-        leads = None if group.leads is None else tuple(other for other in group.leads if other != key)
         if group.key == group_key:
             kept = (*kept, key)
         if kept:
-            groups.append(msgspec.structs.replace(group, tracks=kept, leads=leads))
+            groups.append(msgspec.structs.replace(_without_lead(group, key), tracks=kept))
     if group_key is None:
         groups.append(Group(key=f"g{number}", name=track.name, tracks=(key,)))
     return msgspec.structs.replace(session, groups=tuple(groups))
@@ -126,20 +153,92 @@ def change_group(session: Session, key: str, **changes: Any) -> Session:
     return _with_group(session, key, **changes)
 
 
-def add_hit(session: Session, key: str, time_s: float) -> Session:
-    """Add a hit by hand; a removal at the same place is taken back."""
+def add_hits(session: Session, key: str, times_s: Iterable[float]) -> Session:
+    """Add hits by hand; a removal at the same place is taken back."""
     track = session.track(key)
-    removed = tuple(time for time in track.removed_s if abs(time - time_s) > SAME_HIT_S)
-    added = tuple(sorted({*track.added_s, time_s}))
-    return change_track(session, key, added_s=added, removed_s=removed)
+    times = tuple(times_s)
+    return change_track(
+        session, key, added_s=tuple(sorted({*track.added_s, *times})), removed_s=_without(track.removed_s, times)
+    )
 
 
-def remove_hit(session: Session, key: str, time_s: float) -> Session:
-    """Remove a hit by hand; one that had been added is forgotten."""
+def remove_hits(session: Session, key: str, times_s: Iterable[float]) -> Session:
+    """Remove hits by hand; those that had been added or moved are forgotten, and with the latter what was found."""
     track = session.track(key)
-    added = tuple(time for time in track.added_s if abs(time - time_s) > SAME_HIT_S)
-    removed = tuple(sorted({*track.removed_s, time_s}))
-    return change_track(session, key, added_s=added, removed_s=removed)
+    times = tuple(times_s)
+    gone = [moved for moved in track.moved if _near(moved.to_s, times)]
+    removed = {time for time in times if not _near(time, track.added_s) and not _near(time, [m.to_s for m in gone])}
+    return change_track(
+        session,
+        key,
+        added_s=_without(track.added_s, times),
+        moved=tuple(moved for moved in track.moved if moved not in gone),
+        removed_s=tuple(sorted({*track.removed_s, *removed, *(moved.from_s for moved in gone)})),
+        landings=tuple(landing for landing in track.landings if not _near(landing.time_s, times)),
+    )
+
+
+def move_hit(session: Session, key: str, time_s: float, to_s: float) -> Session:
+    """Put a hit elsewhere. However often it is moved, it is known by where it was found."""
+    track = session.track(key)
+    landings = tuple(landing for landing in track.landings if not _near(landing.time_s, (time_s,)))
+    if _near(time_s, track.added_s):
+        added = tuple(sorted({*_without(track.added_s, (time_s,)), to_s}))
+        return change_track(session, key, added_s=added, landings=landings)
+    before = next((moved for moved in track.moved if _near(moved.to_s, (time_s,))), None)
+    from_s = before.from_s if before else time_s
+    others = tuple(moved for moved in track.moved if moved is not before)
+    moved = tuple(sorted((*others, MovedHit(from_s, to_s)), key=lambda moved: moved.to_s))
+    return change_track(session, key, moved=moved, landings=landings)
+
+
+def land_hit(session: Session, key: str, time_s: float, landing_s: float | None) -> Session:
+    """Set where a hit lands, or leave it to the program again."""
+    track = session.track(key)
+    others = tuple(landing for landing in track.landings if not _near(landing.time_s, (time_s,)))
+    new = () if landing_s is None else (Landing(time_s, max(time_s, landing_s)),)
+    return change_track(session, key, landings=tuple(sorted((*others, *new), key=lambda landing: landing.time_s)))
+
+
+def restore_hits(session: Session, keys: Iterable[str], start_s: float, end_s: float) -> Session:
+    """Drop every correction by hand in a range of time, ends included."""
+
+    def outside(time_s: float) -> bool:
+        return not start_s - SAME_HIT_S <= time_s <= end_s + SAME_HIT_S
+
+    for key in keys:
+        track = session.track(key)
+        session = change_track(
+            session,
+            key,
+            added_s=tuple(filter(outside, track.added_s)),
+            removed_s=tuple(filter(outside, track.removed_s)),
+            moved=tuple(moved for moved in track.moved if outside(moved.from_s) and outside(moved.to_s)),
+            landings=tuple(landing for landing in track.landings if outside(landing.time_s)),
+        )
+    return session
+
+
+def set_rules(session: Session, key: str, rules: HitRules | None, *, section: str | None = None) -> Session:
+    """Say which attacks of a track count: over the whole take, or in one section; None lets that follow the take."""
+    track = session.track(key)
+    if section is None:
+        return change_track(session, key, rules=rules or HitRules())
+    others = tuple(own for own in track.section_rules if own.section != section)
+    own = () if rules is None else (SectionRules(section, rules),)
+    return change_track(session, key, section_rules=(*others, *own))
+
+
+def set_leads(
+    session: Session, group_key: str, leads: tuple[str, ...] | None, *, section: str | None = None
+) -> Session:
+    """Rank the leads of a group over the whole take or in a section; None leaves it to the program, or to the take."""
+    if section is None:
+        return _with_group(session, group_key, leads=leads)
+    others = tuple(own for own in session.group(group_key).section_leads if own.section != section)
+    return _with_group(
+        session, group_key, section_leads=others if leads is None else (*others, SectionLeads(section, leads))
+    )
 
 
 def hold_range(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
@@ -159,6 +258,14 @@ def tick_step(session: Session, step: str, *, done: bool) -> Session:
     """Tick a step of the work off, or take the tick back."""
     others = tuple(other for other in session.checked if other != step)
     return msgspec.structs.replace(session, checked=(*others, step) if done else others)
+
+
+def _near(time_s: float, times_s: Iterable[float]) -> bool:
+    return any(abs(time_s - other) <= SAME_HIT_S for other in times_s)
+
+
+def _without(times_s: Iterable[float], marks_s: Sequence[float]) -> tuple[float, ...]:
+    return tuple(time for time in times_s if not _near(time, marks_s))
 
 
 def _hold_order(hold: Hold) -> tuple[float, float]:

@@ -126,7 +126,7 @@ def _hit_records(hits: Hits) -> list[HitRecord]:
 def lead_files(view: GroupView) -> list[str]:
     """File name of the lead that decides each stroke."""
     names = {track.key: track.recording.path.name for track in view.tracks}
-    return [names[view.leads[rank]] for rank in view.strokes.lead]
+    return [names[view.columns[number]] for number in view.strokes.lead]
 
 
 def measure_report(view: GroupView) -> MeasureReport:

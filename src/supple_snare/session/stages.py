@@ -7,27 +7,28 @@ Analysis and cut read audio and belong on a worker thread; the rest takes millis
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
-from functools import partial
 from typing import Any, TypeVar
 
 import numpy as np
 
 from supple_snare.errors import GroupError
-from supple_snare.session.document import Group, Session, Track
-from supple_snare.session.edits import SAME_HIT_S
+from supple_snare.session.document import Ghosts, Group, Session, Track
+from supple_snare.session.mending import track_hits
 from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
 from supple_snare.sound.cut import Cut, plan_cut
-from supple_snare.sound.files import Recording
-from supple_snare.timing.hits import Hits, Kind, Origin, nearest_index
-from supple_snare.timing.kinds import mark_grace_and_rolls
+from supple_snare.sound.ear import Ear
+from supple_snare.sound.material import PRESETS, Material
+from supple_snare.sound.peaks import Peaks
+from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.leads import suggest_leads
 from supple_snare.timing.offsets import Offsets, measure_offsets
+from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes, gather_strokes
 from supple_snare.timing.tighten import Plan, plan_moves
-from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, s_to_samples
+from supple_snare.timing.units import IntArray, ms_to_s, s_to_samples
 
 T = TypeVar("T")
 
@@ -35,9 +36,6 @@ _EARLIEST_S = 0.012
 """A stroke may be heard this much before its own time by a microphone that stands nearer to another lead's drum."""
 
 _MOST_KEPT = 256
-
-SNAP_S = 0.015
-"""A hit placed by hand jumps to an attack this near."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -48,20 +46,33 @@ class GroupView:
     ----------
     group : Group
     tracks : tuple of Track
+    verdicts : dict of str to Verdict
+        By track key: every attack, and the odds that it was played.
+    materials : dict of str to Material
+        By track key: what each sound is taken for.
     hits : dict of str to Hits
         By track key, of every track of the group.
     leads : tuple of str
-        Keys in order of rank.
+        Keys of the leads of the whole take, in order of rank.
+    columns : tuple of str
+        Keys of all tracks that lead anywhere: the leads, then those of single sections. `strokes.lead` counts in it.
     strokes, offsets, plan
     """
 
     group: Group
     tracks: tuple[Track, ...]
+    verdicts: dict[str, Verdict]
+    materials: dict[str, Material]
     hits: dict[str, Hits]
     leads: tuple[str, ...]
+    columns: tuple[str, ...]
     strokes: Strokes
     offsets: Offsets
     plan: Plan
+
+    def lead_of(self, stroke: int) -> str:
+        """Key of the track that times a stroke."""
+        return self.columns[int(self.strokes.lead[stroke])]
 
 
 class Stages:
@@ -69,53 +80,91 @@ class Stages:
 
     def __init__(self) -> None:
         self._kept: dict[Hashable, Any] = {}
-        self._analyses: dict[Recording, Analysis] = {}
+        self._analyses: dict[Ear, Analysis] = {}
 
-    def learn(self, recording: Recording, analysis: Analysis) -> None:
+    def learn(self, ear: Ear, analysis: Analysis) -> None:
         """Take over an analysis that was made elsewhere."""
-        self._analyses[recording] = analysis
+        self._analyses[ear] = analysis
 
-    def analysis(self, recording: Recording) -> Analysis | None:
-        """The analysis of a recording, if it is known."""
-        return self._analyses.get(recording)
+    def heard(self, session: Session, track: Track) -> Analysis | None:
+        """What is known of the attacks of a track: of what is listened to for them."""
+        return self._analyses.get(session.ear_of(track))
+
+    def peaks(self, track: Track) -> Peaks | None:
+        """The peaks of a track's own recording, if anything has listened to that alone."""
+        plain = self._analyses.get(Ear.of(track.recording))
+        if plain is None:
+            alone = (ear for ear in self._analyses if ear.recordings == (track.recording,))
+            plain = self._analyses.get(next(alone, Ear.of(track.recording)))
+        return None if plain is None else plain.peaks
+
+    def missing(self, session: Session, tracks: Iterable[Track]) -> list[tuple[Track, Ear]]:
+        """What still has to be listened to, and for which track."""
+        wanted: dict[Ear, Track] = {}
+        for track in tracks:
+            ear = session.ear_of(track)
+            if ear not in self._analyses:
+                wanted.setdefault(ear, track)
+            if ear.recordings != (track.recording,) and self.peaks(track) is None:
+                wanted.setdefault(Ear.of(track.recording), track)
+        return [(track, ear) for ear, track in wanted.items()]
 
     def is_ready(self, session: Session, group: Group) -> bool:
         """Whether all recordings of a group are analysed."""
-        return all(track.recording in self._analyses for track in session.tracks_of(group))
+        return not self.missing(session, session.tracks_of(group))
 
     def analyse_all(self, session: Session, progress: Progress | None = None) -> None:
-        """Analyse every recording that is not known yet."""
-        missing = [track.recording for track in session.tracks if track.recording not in self._analyses]
-        for number, recording in enumerate(missing):
-            report = None
-            if progress is not None:
-                report = part_of(progress, number, len(missing))
-            self.learn(recording, analyse(recording, report))
+        """Listen to everything that is not known yet."""
+        missing = self.missing(session, session.tracks)
+        for number, (_track, ear) in enumerate(missing):
+            report = None if progress is None else part_of(progress, number, len(missing))
+            self.learn(ear, analyse(ear, report))
 
     def view(self, session: Session, group: Group) -> GroupView:
         """All stages of a group whose recordings are analysed."""
         tracks = session.tracks_of(group)
-        verdicts = self._keep("verdicts", tuple(track.recording for track in tracks), self._judge)
-        hits = {}
-        for track, verdict in zip(tracks, verdicts, strict=True):
-            depends = (verdict, track.level_limit_db, track.added_s, track.removed_s)
-            hits[track.key] = self._keep("hits", depends, partial(_hits_of, track, verdict))
+        ears = tuple(session.ear_of(track) for track in tracks)
+        # Two tracks that listen to the same tell nothing about each other.
+        alone = tuple(dict.fromkeys(ears))
+        judged = self._keep("verdicts", alone, self._judge)
+        verdicts = {track.key: judged[alone.index(ear)] for track, ear in zip(tracks, ears, strict=True)}
+        materials = {
+            track.key: material_of(self._analyses[ear], verdicts[track.key], ear, is_alone=len(tracks) == 1)
+            for track, ear in zip(tracks, ears, strict=True)
+        }
+        hits = {track.key: self._hits(session, track, verdicts[track.key], materials[track.key]) for track in tracks}
         leads = group.leads
         if leads is None:
-            order = suggest_leads([hits[track.key] for track in tracks])
-            leads = tuple(tracks[index].key for index in order)
-        lead_hits = tuple(hits[key] for key in leads)
-        strokes = self._keep("strokes", lead_hits, gather_strokes)
+            close = [None if t.material is None else t.material is not Material.DRUM_OVERHEAD for t in tracks]
+            leads = tuple(tracks[index].key for index in suggest_leads([hits[t.key] for t in tracks], close=close))
+        columns = tuple(dict.fromkeys((*leads, *(key for own in group.section_leads for key in own.leads))))
+        lead_hits = tuple(hits[key] for key in columns)
+        rules = tuple((session.track(key).rules, session.track(key).section_rules) for key in columns)
+        strokes = self._keep(
+            "strokes",
+            (lead_hits, leads, columns, rules, group.section_leads, group.together_ms, session.sections),
+            lambda _key: group_strokes(session, group, leads, columns, lead_hits),
+        )
         offsets = self._keep("offsets", (strokes, session.grid), lambda key: measure_offsets(*key))
         plan = self._keep(
             "plan",
             (strokes, offsets, group.response, group.holds),
             lambda _key: plan_moves(strokes, offsets, group.response, held=held_strokes(strokes, group)),
         )
-        return GroupView(group, tracks, hits, leads, strokes, offsets, plan)
+        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, plan)
 
-    def _judge(self, recordings: tuple[Recording, ...]) -> list[Verdict]:
-        return judge_bleed([self._analyses[recording] for recording in recordings])
+    def _judge(self, ears: tuple[Ear, ...]) -> list[Verdict]:
+        return judge_bleed([self._analyses[ear] for ear in ears])
+
+    def _hits(self, session: Session, track: Track, verdict: Verdict, material: Material) -> Hits:
+        by_hand = (track.added_s, track.removed_s, track.moved, track.landings)
+        peaks = self.peaks(track)
+        assert peaks is not None
+        return self._keep(
+            "hits",
+            (verdict, peaks, track.rules, track.section_rules, session.sections, material, *by_hand),
+            lambda _key: track_hits(track, verdict, peaks, sections=session.sections, preset=PRESETS[material]),
+        )
 
     def _keep(self, stage: str, depends: tuple[Hashable, ...], make: Callable[[Any], T]) -> T:
         """The kept value for what it depends on, or a new one.
@@ -130,52 +179,54 @@ class Stages:
         return value
 
 
+def material_of(analysis: Analysis, verdict: Verdict, ear: Ear, *, is_alone: bool) -> Material:
+    """What a sound is taken for: as told, else as it sounds and as it stands in its group."""
+    if ear.material is not None or analysis.material is not Material.DRUM_CLOSE:
+        return analysis.material
+    if is_alone:
+        return Material.PLUCKED if analysis.rings else Material.DRUM_CLOSE
+    return Material.DRUM_OVERHEAD if verdict.is_far else Material.DRUM_CLOSE
+
+
 def part_of(progress: Progress, number: int, total: int) -> Progress:
     """Progress of one of several pieces of work, told as progress of all."""
     return lambda share: progress((number + share) / total)
 
 
-def _hits_of(track: Track, verdict: Verdict, _depends: object) -> Hits:
-    return corrected_hits(track, verdict)
+def group_strokes(
+    session: Session, group: Group, leads: tuple[str, ...], columns: tuple[str, ...], hits: Sequence[Hits]
+) -> Strokes:
+    """Strokes of a group: in each section by its own ranks, ghost notes as each lead's rules say.
+
+    Parameters
+    ----------
+    session : Session
+    group : Group
+    leads : tuple of str
+        Keys of the leads of the whole take, in order of rank.
+    columns : tuple of str
+        Keys of all tracks that lead anywhere.
+    hits : sequence of Hits
+        Theirs, in the same order.
+    """
+    starts_s = [section.start_s for section in session.sections] or [0.0]
+    strokes = Strokes.none(len(columns))
+    for index in range(len(starts_s)):
+        key = session.sections[index].key if session.sections else ""
+        timed, riding = [], []
+        for lead, found in zip(columns, hits, strict=True):
+            here = found[section_of(starts_s, found.landing_s) == index]
+            rule = session.track(lead).rules_in(key).ghosts
+            timed.append(here if rule is Ghosts.TIMED else here[~here.ghost])
+            riding.append(here[here.ghost] if rule is Ghosts.CARRIED else Hits.none())
+        ranks = [columns.index(lead) for lead in section_leads(group, leads, key)]
+        strokes = strokes.merged(gather_strokes(timed, riding=riding, ranks=ranks, together_ms=group.together_ms))
+    return strokes
 
 
-def corrected_hits(track: Track, verdict: Verdict) -> Hits:
-    """Hits of a track: what the group says of its attacks, the level limit, then the corrections by hand."""
-    if track.level_limit_db is None:
-        played = verdict.played
-        confidence = 1.0 / (1.0 + np.exp(-np.abs(verdict.log_odds)))
-    else:
-        played = verdict.level_db >= track.level_limit_db
-        confidence = 1.0 - 0.5 * np.exp(-np.abs(verdict.level_db - track.level_limit_db) / 6.0)
-    hits = Hits.of(
-        verdict.time_s,
-        level_db=verdict.level_db,
-        kind=np.where(played, Kind.PLAYED, Kind.BLEED),
-        confidence=confidence,
-    )
-    hits = hits[~_near_any(hits.time_s, track.removed_s)]
-    added = np.array(track.added_s)
-    if len(added):
-        level = np.full(len(added), hits.level_db.mean() if len(hits) else -20.0)
-        if len(verdict.time_s):
-            nearest = nearest_index(verdict.time_s, added)
-            known = np.abs(verdict.time_s[nearest] - added) <= SAME_HIT_S
-            level[known] = verdict.level_db[nearest[known]]
-        hits = hits[~_near_any(hits.time_s, track.added_s)]
-    marked = mark_grace_and_rolls(hits)
-    return marked.merged(Hits.of(added, level_db=level, origin=Origin.ADDED)) if len(added) else marked
-
-
-def snap_to_attack(verdict_hits: Hits, analysis: Analysis, time_s: float) -> float:
-    """The attack nearest to a place chosen by hand, or the place itself if none is near."""
-    starts = np.concatenate([verdict_hits.time_s, analysis.attacks.crossing_s[:, 0, 0]])
-    if not len(starts):
-        return time_s
-    # A hit that is shown (even faint, as bleed) has the better time than a bare attack beside it.
-    near_hit = verdict_hits.time_s[np.abs(verdict_hits.time_s - time_s) <= SNAP_S]
-    candidates = near_hit if len(near_hit) else starts
-    nearest = float(candidates[np.argmin(np.abs(candidates - time_s))])
-    return nearest if abs(nearest - time_s) <= SNAP_S else time_s
+def section_leads(group: Group, leads: tuple[str, ...], section: str) -> tuple[str, ...]:
+    """Ranked leads of a section: its own, or those of the take."""
+    return next((own.leads for own in group.section_leads if own.section == section), leads)
 
 
 def held_strokes(strokes: Strokes, group: Group) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
@@ -198,7 +249,7 @@ def cut_group(session: Session, view: GroupView, progress: Progress | None = Non
     if not recordings:
         raise GroupError(f"The group {view.group.name} has no tracks.")
     rate = session.rate_hz
-    attack = s_to_samples(view.strokes.time_s, rate)
+    attack = s_to_samples(view.strokes.start_s, rate)
     arrivals = _all_arrivals(view.hits, rate)
     return plan_cut(
         recordings,
@@ -229,13 +280,3 @@ def _first_arrivals(view: GroupView, attack: IntArray, arrivals: IntArray, rate_
     index = np.searchsorted(arrivals, earliest)
     near = arrivals[np.minimum(index, len(arrivals) - 1)] if len(arrivals) else first
     return np.where((near >= earliest) & (near < first), near, first)
-
-
-def _near_any(times: FloatArray, marks: tuple[float, ...]) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
-    if not marks or not len(times):
-        return np.zeros(len(times), dtype=bool)
-    sorted_marks = np.sort(np.array(marks))
-    close: np.ndarray[tuple[int], np.dtype[np.bool_]] = (
-        np.abs(sorted_marks[nearest_index(sorted_marks, times)] - times) <= SAME_HIT_S
-    )
-    return close

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.files import BLOCK_FRAMES, BlockReader, Recording, block_spans
+from supple_snare.sound.ear import Ear, EarReader
+from supple_snare.sound.files import BLOCK_FRAMES, Recording, block_spans
+from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, find_candidates
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
-from supple_snare.sound.starts import settle_starts
-from supple_snare.timing.units import FloatArray, amplitude_to_db
+from supple_snare.sound.starts import rough_starts
+from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
@@ -25,9 +27,22 @@ _ROLL_ALIKE_DB = 6.0
 
 _HELD_S = (0.09, 0.14)
 _HELD_DB = 1.5
-"""A note that has grown by this some 100 ms after its attack is held; the longest drums do not grow."""
+_HELD_FALL_DB = -3.0
+"""A note that has grown by this some 100 ms after its attack, and not fallen by more until 250 ms, is held."""
+
+_RINGING_S = (0.06, 0.25)
+_RINGING_DB = -11.0
+"""A note that falls by less in that time rings like a string; small drums fall by 15 dB and more."""
+
+_PERIOD_S = 0.025
+"""A low note stands still twice in each period; over so long it never seems to."""
+
+_HISS_SHARE = 1.4
+_FEW_HISSES = 0.08
 
 _SAME_S = 0.012
+"""Two finds nearer than this are one attack, whatever the material."""
+
 _MIN_CONTRAST_DB = 5.0
 """An attack rises about this far above what sounded before it, in one view at least."""
 
@@ -49,11 +64,25 @@ Progress = Callable[[float], None]
 
 @dataclass(frozen=True, eq=False)
 class Analysis:
-    """What one reading of a recording tells: its peaks, its levels by band, and how its attacks rise."""
+    """What one listening tells.
+
+    Attributes
+    ----------
+    peaks : Peaks
+        In the whole band.
+    levels : BandLevels
+    attacks : Rises
+    material : Material
+        What the sound was taken for: as told, or as it goes on.
+    rings : bool
+        Whether its notes ring on, as strings do and large drums.
+    """
 
     peaks: Peaks
     levels: BandLevels
     attacks: Rises
+    material: Material
+    rings: bool
 
     @property
     def is_silent(self) -> bool:
@@ -61,12 +90,15 @@ class Analysis:
         return bool(self.peaks.amplitude().max(initial=0.0) < _DIGITAL_FLOOR)
 
 
-def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
-    """Read a recording twice in blocks: once for peaks and band levels, once around the candidates.
+def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysis:
+    """Listen twice, in blocks: once for peaks and band levels, once around the candidates.
+
+    A sound whose material is not told is listened to as a whole first; if it turns out to be of a kind that shows in a
+    band, once more in that band.
 
     Parameters
     ----------
-    recording : Recording
+    heard : Ear or Recording
     progress : callable, optional
         Called with the share done, 0 to 1; may raise to stop the work.
 
@@ -75,31 +107,43 @@ def analyse(recording: Recording, progress: Progress | None = None) -> Analysis:
     RecordingError
         If the file breaks while it is read.
     """
+    ear = heard if isinstance(heard, Ear) else Ear.of(heard)
     report = progress or (lambda _share: None)
+    analysis = _listen(ear, report)
+    if ear.material is None and ear.band_hz is None and PRESETS[analysis.material].band_hz:
+        analysis = _listen(replace(ear, material=analysis.material), lambda _share: report(1.0))
+    report(1.0)
+    return analysis
+
+
+def _listen(ear: Ear, report: Progress) -> Analysis:
     builder = PeaksBuilder()
-    bands = BandLevelsBuilder(recording.rate_hz)
-    with BlockReader(recording, "float32") as reader:
-        for start, count in block_spans(recording.frames):
-            report(0.6 * start / recording.frames)
+    bands = BandLevelsBuilder(ear.rate_hz)
+    with EarReader(ear) as reader:
+        for start, count in block_spans(ear.frames):
+            report(0.6 * start / ear.frames)
             block = reader.read(start, count)
             builder.add(block)
-            bands.add(block.mean(axis=1, dtype=np.float32))
+            bands.add(block.mean(axis=1, dtype=np.float32) if ear.hears_plainly else reader.read_mono(start, count))
         levels = bands.finish()
         frames, rise_db = find_candidates(levels)
         parts = []
         centres = frames * levels.hop
-        for start, count in block_spans(recording.frames, 4 * BLOCK_FRAMES):
-            report(0.6 + 0.4 * start / recording.frames)
+        for start, count in block_spans(ear.frames, 4 * BLOCK_FRAMES):
+            report(0.6 + 0.4 * start / ear.frames)
             here = (centres >= start) & (centres < start + count)
             if here.any():
                 parts.append(_refine_block(reader, centres[here], rise_db[here]))
-    report(1.0)
-    peaks = builder.finish(recording.frames, recording.rate_hz)
-    return Analysis(peaks, levels, _real_attacks(Rises.joined(parts), peaks))
+    peaks = builder.finish(ear.frames, ear.rate_hz)
+    found = _standing_out(Rises.joined(parts))
+    later_db, fallen_db = how_notes_go_on(found, peaks)
+    material = ear.material or _material_of_notes(found, later_db, fallen_db)
+    attacks = _real_attacks(found, held=PRESETS[material].is_held)
+    return Analysis(peaks, levels, attacks, material, rings=fallen_db > _RINGING_DB)
 
 
-def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
-    rate = reader.recording.rate_hz
+def _refine_block(reader: EarReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
+    rate = reader.ear.rate_hz
     before, after = round(BEFORE_S * rate), round(AFTER_S * rate)
     first = int(centres[0]) - before
     stretch = reader.read_mono(first, int(centres[-1]) + after - first)
@@ -107,17 +151,21 @@ def _refine_block(reader: BlockReader, centres: NDArray[np.intp], rise_db: NDArr
     return measure_rises(stretch[rows], centres, rise_db, rate_hz=rate)
 
 
-def _real_attacks(found: Rises, peaks: Peaks) -> Rises:
-    """Candidates that are attacks, each once."""
+def _standing_out(found: Rises) -> Rises:
+    """Candidates that rise out of what sounds before them, as noise does not."""
     if not len(found):
         return found
     peak = found.peak[:, 0]
     stands_out = _stands_out(found) & (found.lasting_db > _BROKEN_OFF_DB)
     loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max()))
-    found = found[stands_out & loud_enough & ~_inside_rolls(found)]
-    held = _is_held(found, peaks)
+    return found[stands_out & loud_enough & ~_inside_rolls(found)]
+
+
+def _real_attacks(found: Rises, *, held: bool) -> Rises:
+    """What stands out and is an attack of its own, each once."""
     # Of one attack found twice the plainer one is right; the louder as well, unless a held note is still growing.
-    found = found[keep_distinct(settle_starts(found, 0.0), found.rise_db + (0.0 if held else found.level_db))]
+    merit = found.rise_db + (0.0 if held else found.level_db)
+    found = found[keep_distinct(rough_starts(found), merit)]
     swell = _is_swell(found)
     # A bass drum just after a neighbour's bleed rises slowly too, but it lifts the spectrum.
     found = found[~(swell if held else swell & (found.rise_db < _FAINT_RISE_DB))]
@@ -135,7 +183,7 @@ def _stands_out(found: Rises) -> NDArray[np.bool_]:
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
     """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll that chance lifted."""
-    start_s, level_db = settle_starts(found, 0.0), found.level_db
+    start_s, level_db = rough_starts(found), found.level_db
     order = np.argsort(start_s, kind="stable")
     ordered_s = start_s[order]
     count = np.zeros(len(found), dtype=np.int64)
@@ -146,16 +194,41 @@ def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
     return np.asarray((count >= _ROLL_FINDS) & (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB))
 
 
-def _is_held(found: Rises, peaks: Peaks) -> bool:
-    """Whether this is a blown, bowed or sung part: its notes go on as loud as they began."""
+def how_notes_go_on(found: Rises, peaks: Peaks) -> tuple[float, float]:
+    """How far notes grow or fall after their attack, in dB: the loudest moment some 100 ms later, and the quietest.
+
+    Medians over the loud attacks; a note that the next one follows soon tells as much as a long one. Silence falls
+    farthest.
+    """
+    from scipy.ndimage import maximum_filter1d
+
     if not len(found):
-        return False
-    amplitude, bins_per_s = peaks.amplitude(), peaks.rate_hz / BIN_FRAMES
-    loud = found.level_db > found.level_db.max() - 12.0
-    first = np.rint(found.crossing_s[loud, 0, 0] * bins_per_s).astype(np.int64)
-    span = np.arange(round(_HELD_S[0] * bins_per_s), round(_HELD_S[1] * bins_per_s))
-    later = amplitude[np.clip(first[:, None] + span, 0, len(amplitude) - 1)].max(axis=1)
-    return bool(np.median(amplitude_to_db(later) - found.level_db[loud]) > _HELD_DB)
+        return SILENCE_DB, SILENCE_DB
+    bins_per_s = peaks.rate_hz / BIN_FRAMES
+    amplitude = maximum_filter1d(peaks.amplitude(), max(1, round(_PERIOD_S * bins_per_s)))
+    loud = found[found.level_db > found.level_db.max() - 12.0]
+    first = np.rint(loud.crossing_s[:, 0, 0] * bins_per_s).astype(np.int64)
+
+    def around(span_s: tuple[float, float]) -> FloatArray:
+        span = np.arange(round(span_s[0] * bins_per_s), round(span_s[1] * bins_per_s))
+        return amplitude_to_db(amplitude[np.clip(first[:, None] + span, 0, len(amplitude) - 1)])
+
+    later_db = around(_HELD_S).max(axis=1) - loud.level_db
+    fallen_db = around(_RINGING_S).min(axis=1) - loud.level_db
+    return float(np.median(later_db)), float(np.median(fallen_db))
+
+
+def _material_of_notes(found: Rises, later_db: float, fallen_db: float) -> Material:
+    """A blown, bowed or sung part if its notes are held, else a drum: what neither says is for the editor to tell."""
+    if later_db <= _HELD_DB or fallen_db <= _HELD_FALL_DB:
+        return Material.DRUM_CLOSE
+    return Material.VOICE if _hisses(found[found.level_db > found.level_db.max() - 12.0]) else Material.BLOWN
+
+
+def _hisses(loud: Rises) -> bool:
+    """Whether some attacks, not all, are nearly all high sound, as consonants are."""
+    high = loud.peak[:, 3] > _HISS_SHARE * loud.peak[:, 2]
+    return bool(_FEW_HISSES < np.mean(high) < 1.0 - _FEW_HISSES)
 
 
 def _stands_alone(found: Rises) -> NDArray[np.bool_]:
@@ -165,13 +238,13 @@ def _stands_alone(found: Rises) -> NDArray[np.bool_]:
     plain = (contrast_db > 2.0 * _MIN_CONTRAST_DB) | (
         (contrast_db > _MIN_CONTRAST_DB) & (found.rise_db > _PLAIN_RISE_DB)
     )
-    after_s = np.diff(settle_starts(found, 0.0), prepend=-np.inf)
+    after_s = np.diff(rough_starts(found), prepend=-np.inf)
     return np.asarray(plain | (after_s > _GROWING_S))
 
 
 def _is_swell(found: Rises) -> NDArray[np.bool_]:
     """Slow rises just after another attack: the body of a blown or bowed note whose tongue was found already."""
-    start_s = settle_starts(found, 0.0)
+    start_s = rough_starts(found)
     rise_s = found.crossing_s[:, 0, -1] - start_s
     after_s = np.diff(start_s, prepend=-np.inf)
     return np.asarray((rise_s > _SLOW_RISE_S) & (after_s < _SWELL_S))

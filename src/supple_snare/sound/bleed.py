@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
-from supple_snare.sound.starts import settle_starts
+from supple_snare.sound.starts import rough_starts, settle_starts
 from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
@@ -55,11 +55,14 @@ class Verdict:
         Peak levels.
     log_odds : float array
         Of having been played into this microphone; above 0 is played.
+    is_far : bool
+        Whether this microphone is close to no drum of its own.
     """
 
     time_s: FloatArray
     level_db: FloatArray
     log_odds: FloatArray
+    is_far: bool = False
 
     @property
     def played(self) -> NDArray[np.bool_]:
@@ -124,7 +127,8 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     for found, time_s, signs in weigh_signs(analyses):
         log_odds = signs.log_odds() if signs is not None else np.zeros(0)
         once = keep_distinct(time_s, log_odds)
-        verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(log_odds[once])))
+        is_far = signs is not None and len(analyses) > 1 and bool(signs.closeness[0] < 0.0)
+        verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(log_odds[once]), is_far))
     return verdicts
 
 
@@ -132,7 +136,7 @@ def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[Rises, FloatArray, S
     """For each track its attacks, their settled starts, and the signs for each; None where a track has no attacks."""
     if not any(len(analysis.attacks) for analysis in analyses):
         return [(analysis.attacks, np.zeros(0), None) for analysis in analyses]
-    rough_s = [settle_starts(analysis.attacks, 0.0) for analysis in analyses]
+    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     sources = learn_sources([analysis.levels for analysis in analyses], rough_s)
     struck_s = _struck_s(analyses, sources, rough_s)
     starts = []

@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
+from supple_snare.sound.filters import banded
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 AVERAGE_S = 0.00025
@@ -99,6 +100,11 @@ class Rises:
             frozen(self.lasting_db[which]),
         )
 
+    def heights(self) -> FloatArray:
+        """Amplitude of each of `SHARES` of each attack's peak, shape (n, views, shares)."""
+        heights: FloatArray = self.peak[:, :, None] * np.array(SHARES)
+        return heights
+
     @property
     def level_db(self) -> FloatArray:
         """Peak level, shape (n,)."""
@@ -173,12 +179,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
 
 def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:
     from scipy.ndimage import uniform_filter1d
-    from scipy.signal import butter, sosfilt
 
-    sound = windows
-    if view.low_hz and view.low_hz < 0.45 * rate_hz:
-        sound = sosfilt(butter(2, view.low_hz, "high", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=1)
-    if view.high_hz and view.high_hz < 0.45 * rate_hz:
-        sound = sosfilt(butter(2, view.high_hz, "low", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=1)
+    sound = banded(windows, view.low_hz, view.high_hz, rate_hz=rate_hz)
     envelope: AnyArray = uniform_filter1d(np.abs(sound), max(1, round(view.average_s * rate_hz)), axis=1)
     return envelope

@@ -3,7 +3,8 @@
 The *start* of an attack is the first moment at which its amplitude, averaged over 0.25 ms, passes 5 % of the attack's
 peak, were nothing else sounding. Where something else does sound (the ring of the stroke before, a neighbour's bleed,
 noise), that moment cannot be seen. It is then told from what can: a higher share of the peak, or a band in which the
-attack stands clear, less the time that usually lies between the start and that sign on this track.
+attack stands clear, less the time that usually lies between the start and that sign: first on this track at large
+(`rough_starts`), then in those attacks of it that rise the same way (`alike`).
 """
 
 from __future__ import annotations
@@ -11,7 +12,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.rises import SHARES, Rises
+from supple_snare.sound.alike import starts_of_alike, weighted_quantile
+from supple_snare.sound.rises import Rises
 from supple_snare.timing.units import FloatArray
 
 _CLEARANCE = 1.4
@@ -29,6 +31,29 @@ _PLAIN_CLEARANCE = 1.8
 """A share this much above all else is seen plainly."""
 
 
+def rough_starts(rises: Rises, covered: FloatArray | float = 0.0) -> FloatArray:
+    """Starts of attacks from what all attacks of the track have in common; see `settle_starts` for the arguments."""
+    if not len(rises):
+        return np.zeros(0)
+    covered = np.broadcast_to(np.asarray(covered, dtype=np.float64), rises.peak.shape)
+    heights = rises.heights()
+    clear = heights > _CLEARANCE * np.maximum(rises.quiet, covered)[:, :, None]
+    plain = _starts_in_whole(rises, covered[:, 0])
+    estimates, jitter_s = _estimates(rises, plain, clear)
+    usable = clear & np.isfinite(jitter_s)
+    flat = estimates.reshape(len(rises), -1)
+    usable = usable.reshape(len(rises), -1)
+    weight = np.where(usable, 1.0 / np.where(np.isfinite(jitter_s), jitter_s, 1.0).reshape(1, -1), 0.0)
+    middle = weighted_quantile(flat, weight, 0.5)
+    near = usable & (np.abs(flat - middle[:, None]) <= 2.0 * jitter_s.reshape(1, -1) + _AGREE_S)
+    score = np.where(near, jitter_s.reshape(1, -1), np.inf)
+    best = np.argmin(score, axis=1)
+    rows = np.arange(len(rises))
+    start = np.where(np.isfinite(score[rows, best]), flat[rows, best], plain)
+    start = _where_visible(rises, heights[:, 0], np.maximum(rises.quiet, covered)[:, 0], start)
+    return np.maximum(start, 0.0)
+
+
 def settle_starts(rises: Rises, covered: FloatArray | float) -> FloatArray:
     """Starts of attacks; a stroke has the same start whether or not something covers it.
 
@@ -44,25 +69,8 @@ def settle_starts(rises: Rises, covered: FloatArray | float) -> FloatArray:
     float array, shape (n,)
         Starts in seconds.
     """
-    if not len(rises):
-        return np.zeros(0)
     covered = np.broadcast_to(np.asarray(covered, dtype=np.float64), rises.peak.shape)
-    heights = rises.peak[:, :, None] * np.array(SHARES)
-    clear = heights > _CLEARANCE * np.maximum(rises.quiet, covered)[:, :, None]
-    plain = _starts_in_whole(rises, covered[:, 0])
-    estimates, jitter_s = _estimates(rises, plain, clear)
-    usable = clear & np.isfinite(jitter_s)
-    flat = estimates.reshape(len(rises), -1)
-    usable = usable.reshape(len(rises), -1)
-    weight = np.where(usable, 1.0 / np.where(np.isfinite(jitter_s), jitter_s, 1.0).reshape(1, -1), 0.0)
-    middle = _weighted_median(flat, weight)
-    near = usable & (np.abs(flat - middle[:, None]) <= 2.0 * jitter_s.reshape(1, -1) + _AGREE_S)
-    score = np.where(near, jitter_s.reshape(1, -1), np.inf)
-    best = np.argmin(score, axis=1)
-    rows = np.arange(len(rises))
-    start = np.where(np.isfinite(score[rows, best]), flat[rows, best], plain)
-    start = _where_visible(rises, heights[:, 0], np.maximum(rises.quiet, covered)[:, 0], start)
-    return np.maximum(start, 0.0)
+    return starts_of_alike(rises, np.maximum(rises.quiet, covered), rough_starts(rises, covered))
 
 
 def _where_visible(rises: Rises, heights: FloatArray, others: FloatArray, start: FloatArray) -> FloatArray:
@@ -97,14 +105,6 @@ def _estimates(rises: Rises, plain: FloatArray, clear: NDArray[np.bool_]) -> tup
     return rises.crossing_s - usual, jitter
 
 
-def _weighted_median(values: FloatArray, weight: FloatArray) -> FloatArray:
-    """Weighted median of each row; the plain first value where all weights are 0."""
-    order = np.argsort(values, axis=1)
-    total = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1)
-    middle = np.argmax(total >= 0.5 * total[:, -1:], axis=1)
-    return np.take_along_axis(np.take_along_axis(values, order, axis=1), middle[:, None], axis=1)[:, 0]
-
-
 def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     """Starts from the whole sound alone.
 
@@ -113,7 +113,7 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     which that share is passed is early, and the step from it to the next is long.
     """
     crossing, peak, quiet = rises.crossing_s[:, 0], rises.peak[:, 0], rises.quiet[:, 0]
-    heights = np.array(SHARES)[None, :] * peak[:, None]
+    heights = rises.heights()[:, 0]
     above_ring = heights > _CLEARANCE * quiet[:, None]
     above_all = above_ring & (heights > _CLEARANCE * covered[:, None])
     above_ring[:, -1] = above_all[:, -1] = True

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, fields, replace
 from enum import IntEnum
 from typing import Any
 
@@ -31,6 +31,7 @@ class Origin(IntEnum):
 
     FOUND = 0
     ADDED = 1
+    MOVED = 2
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +42,8 @@ class Hits:
     ----------
     time_s : float array, shape (n,)
         Starts of the attacks, increasing.
+    landing_s : float array, shape (n,)
+        What should meet the grid: the start itself, or a later place inside a soft attack.
     level_db : float array, shape (n,)
         Peak level of each attack, dB below full scale.
     kind : int8 array, shape (n,)
@@ -49,25 +52,31 @@ class Hits:
         0 (doubtful) to 1 (certain) that the kind is right.
     origin : int8 array, shape (n,)
         `Origin` codes.
+    ghost : bool array, shape (n,)
+        Played far softer than the track's accents.
     """
 
     time_s: FloatArray
+    landing_s: FloatArray
     level_db: FloatArray
     kind: NDArray[np.int8]
     confidence: FloatArray
     origin: NDArray[np.int8]
+    ghost: NDArray[np.bool_]
 
     @classmethod
     def of(
         cls,
         time_s: ArrayLike,
         *,
-        level_db: ArrayLike | None = None,
+        landing_s: ArrayLike | None = None,
+        level_db: ArrayLike = 0.0,
         kind: ArrayLike = Kind.PLAYED,
         confidence: ArrayLike = 1.0,
         origin: ArrayLike = Origin.FOUND,
+        ghost: ArrayLike = False,
     ) -> Hits:
-        """Hits from arrays or single values; sorted by time and made read-only.
+        """Hits from arrays or single values; sorted by time and made read-only. They land where they start if not told.
 
         >>> Hits.of([2.0, 1.0], level_db=-6.0).time_s.tolist()
         [1.0, 2.0]
@@ -80,10 +89,12 @@ class Hits:
 
         return cls(
             time_s=frozen(time[order]),
-            level_db=column(0.0 if level_db is None else level_db, np.float64),
+            landing_s=column(time if landing_s is None else landing_s, np.float64),
+            level_db=column(level_db, np.float64),
             kind=column(kind, np.int8),
             confidence=column(confidence, np.float64),
             origin=column(origin, np.int8),
+            ghost=column(ghost, np.bool_),
         )
 
     @classmethod
@@ -96,13 +107,7 @@ class Hits:
 
     def __getitem__(self, which: Any) -> Hits:
         """The hits at an index array, mask or slice."""
-        return Hits.of(
-            self.time_s[which],
-            level_db=self.level_db[which],
-            kind=self.kind[which],
-            confidence=self.confidence[which],
-            origin=self.origin[which],
-        )
+        return Hits.of(**{name: getattr(self, name)[which] for name in _COLUMNS})
 
     def of_kind(self, *kinds: Kind) -> Hits:
         """Only the hits of these kinds."""
@@ -114,13 +119,10 @@ class Hits:
 
     def merged(self, other: Hits) -> Hits:
         """Both sets of hits in one, in order of time."""
-        return Hits.of(
-            np.concatenate([self.time_s, other.time_s]),
-            level_db=np.concatenate([self.level_db, other.level_db]),
-            kind=np.concatenate([self.kind, other.kind]),
-            confidence=np.concatenate([self.confidence, other.confidence]),
-            origin=np.concatenate([self.origin, other.origin]),
-        )
+        return Hits.of(**{name: np.concatenate([getattr(self, name), getattr(other, name)]) for name in _COLUMNS})
+
+
+_COLUMNS = tuple(field.name for field in fields(Hits))
 
 
 def nearest_index(sorted_times: FloatArray, times: ArrayLike) -> NDArray[np.intp]:

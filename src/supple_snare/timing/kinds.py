@@ -1,11 +1,13 @@
-"""Grace notes and rolls: hits that belong to the stroke beside them and are not timed themselves."""
+"""Grace notes, rolls and ghost notes: hits that belong to the stroke beside them, or are far softer than the others."""
 
 from __future__ import annotations
+
+from dataclasses import replace
 
 import numpy as np
 
 from supple_snare.timing.hits import Hits, Kind
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, frozen
 
 GRACE_MS = 40.0
 """A flam's grace note lies at most this far before its main hit; two strokes of a fast part lie farther apart."""
@@ -16,6 +18,12 @@ ROLL_GAP_MS = 58.0
 """Bounces of a roll come faster than this; sixteenths at 240 bpm come every 62 ms."""
 
 _ROLL_HITS = 5
+
+GHOST_BELOW_DB = 12.0
+"""A ghost note is softer than the accents by at least this; ordinary dynamics of a loose take span some 8 dB."""
+
+_ACCENTS_PERCENT = 75
+_FEWEST_ACCENTS = 4
 
 
 def mark_grace_and_rolls(hits: Hits) -> Hits:
@@ -45,6 +53,45 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
     grace = (gap_ms <= GRACE_MS) & softer
     outside = (kind[played[:-1]] == Kind.PLAYED) & (kind[played[1:]] == Kind.PLAYED)
     kind[played[:-1][grace & outside]] = Kind.GRACE
+    return hits.with_kind(kind)
+
+
+def mark_ghosts(hits: Hits) -> Hits:
+    """Tell ghost notes from the other played hits of one track: those far below its accents.
+
+    Parameters
+    ----------
+    hits : Hits
+
+    Returns
+    -------
+    Hits
+        The same hits with `ghost` set. None is one where hardly anything was played.
+    """
+    played = hits.kind == Kind.PLAYED
+    if np.count_nonzero(played) < _FEWEST_ACCENTS:
+        return replace(hits, ghost=frozen(np.zeros(len(hits)), np.bool_))
+    accents_db = np.percentile(hits.level_db[played], _ACCENTS_PERCENT)
+    return replace(hits, ghost=frozen(played & (hits.level_db < accents_db - GHOST_BELOW_DB), np.bool_))
+
+
+def keep_spacing(hits: Hits, spacing_ms: float) -> Hits:
+    """Let no two played hits of a track count that are nearer than a limit: of such the louder does.
+
+    A softer one before it becomes its grace note, one after it moves along as the inside of a roll does.
+    """
+    played = np.flatnonzero(hits.kind == Kind.PLAYED)
+    kind = hits.kind.copy()
+    taken = np.zeros(0)
+    for index in played[np.argsort(-hits.level_db[played], kind="stable")].tolist():
+        time_s = hits.time_s[index]
+        at = int(np.searchsorted(taken, time_s))
+        after_louder = at > 0 and 1000.0 * (time_s - taken[at - 1]) < spacing_ms
+        before_louder = at < len(taken) and 1000.0 * (taken[at] - time_s) < spacing_ms
+        if after_louder or before_louder:
+            kind[index] = Kind.ROLL if after_louder else Kind.GRACE
+        else:
+            taken = np.insert(taken, at, time_s)
     return hits.with_kind(kind)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
@@ -15,7 +15,7 @@ _STANDS_OUT_DB = 8.0
 """In a close microphone its own drum is this much louder than what bleeds in; in a far one all are alike."""
 
 
-def suggest_leads(hits: Sequence[Hits]) -> list[int]:
+def suggest_leads(hits: Sequence[Hits], *, close: Sequence[bool | None] | None = None) -> list[int]:
     """Rank tracks as leads.
 
     A track leads if most of its loudest hits were played into it; what a room or overhead microphone hears loudest
@@ -27,6 +27,8 @@ def suggest_leads(hits: Sequence[Hits]) -> list[int]:
     ----------
     hits : sequence of Hits
         One per track of the group, bleed marked.
+    close : sequence of bool or None, optional
+        For each track whether its microphone is close to a drum of its own, as far as somebody has said so.
 
     Returns
     -------
@@ -35,8 +37,13 @@ def suggest_leads(hits: Sequence[Hits]) -> list[int]:
     """
     counts = {track: int(np.count_nonzero(found.kind == Kind.PLAYED)) for track, found in enumerate(hits)}
     playing = [track for track, count in counts.items() if count]
-    leading = [track for track in playing if _leads_by_level(hits[track])] or playing
-    leading = [track for track in leading if _stands_out(hits[track])] or leading
+    told = dict(enumerate(close)) if close is not None else {}
+
+    def chosen(tracks: list[int], test: Callable[[Hits], bool]) -> list[int]:
+        passing = [track for track in tracks if (test(hits[track]) if told.get(track) is None else told[track])]
+        return passing or tracks
+
+    leading = chosen(chosen(playing, _leads_by_level), _stands_out)
     return sorted(leading, key=lambda track: -counts[track])
 
 

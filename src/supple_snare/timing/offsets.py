@@ -52,7 +52,7 @@ class Offsets:
 
 
 def measure_offsets(strokes: Strokes, grid: Grid) -> Offsets:
-    """Lay strokes on a grid and split their offsets; feel is taken over a cycle of one bar.
+    """Lay strokes on a grid and split their offsets; feel is taken over a cycle of one bar. What rides has no slot.
 
     Parameters
     ----------
@@ -65,9 +65,14 @@ def measure_offsets(strokes: Strokes, grid: Grid) -> Offsets:
     """
     time = strokes.time_s
     slots = grid.slots(float(time[0]) if len(time) else 0.0, float(time[-1]) if len(time) else 0.0)
-    placement = assign_slots(time, slots)
-    placed = placement.slot_index >= 0
-    near = np.maximum(placement.slot_index, 0)
+    timed = np.flatnonzero(~strokes.rides)
+    placement = assign_slots(time[timed], slots)
+    slot_index = np.full(len(time), -1)
+    slot_index[timed] = placement.slot_index
+    margin = np.full(len(time), np.inf)
+    margin[timed] = placement.margin
+    placed = slot_index >= 0
+    near = np.maximum(slot_index, 0)
     grid_s = np.where(placed, slots.time_s[near], np.nan)
     offset_ms = s_to_ms(time - grid_s)
     parts = split_offsets(offset_ms[placed], time[placed], slots.slot[near][placed], drift_width_s=grid.bar_s)
@@ -85,5 +90,5 @@ def measure_offsets(strokes: Strokes, grid: Grid) -> Offsets:
         drift_ms=whole(parts.drift_ms),
         feel_ms=whole(parts.feel_ms),
         scatter_ms=whole(parts.scatter_ms),
-        close_call=frozen(placed & (placement.margin < CLOSE_CALL_SLOTS), np.bool_),
+        close_call=frozen(placed & (margin < CLOSE_CALL_SLOTS), np.bool_),
     )

@@ -7,9 +7,10 @@ make no strokes of their own: they move along with the stroke they belong to.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, frozen
@@ -25,24 +26,53 @@ class Strokes:
     Attributes
     ----------
     time_s : float array, shape (n,)
-        Increasing.
+        What should meet the grid: the landing of the hit that decides. Increasing.
+    start_s : float array, shape (n,)
+        When its sound starts, before which it may be cut.
     level_db : float array, shape (n,)
         Level of the hit that decides.
     lead : int array, shape (n,)
-        Rank, from 0, of the lead that decides.
+        Number, from 0, of the lead that decides.
     confidence : float array, shape (n,)
     lead_times_s : float array, shape (n, leads)
-        Time of each lead's own hit in the stroke; NaN where it has none.
+        Landing of each lead's own hit in the stroke; NaN where it has none.
+    rides : bool array, shape (n,)
+        Not timed itself: it moves along between its neighbours.
     """
 
     time_s: FloatArray
+    start_s: FloatArray
     level_db: FloatArray
     lead: IntArray
     confidence: FloatArray
     lead_times_s: FloatArray
+    rides: NDArray[np.bool_]
 
     def __len__(self) -> int:
         return len(self.time_s)
+
+    @classmethod
+    def none(cls, leads: int) -> Strokes:
+        """No strokes at all."""
+        empty, numbers = np.zeros(0), np.zeros(0, dtype=np.int64)
+        return cls(empty, empty, empty, numbers, empty, np.zeros((0, leads)), np.zeros(0, dtype=np.bool_))
+
+    def _with_alone(self, hits: Hits, number: int, *, rides: bool) -> Strokes:
+        """These strokes and, for each of some hits of a lead, one more."""
+        times = np.full((len(hits), self.lead_times_s.shape[1]), np.nan)
+        times[:, number] = hits.landing_s
+        return self.merged(
+            Strokes(
+                hits.landing_s, hits.time_s, hits.level_db, np.full(len(hits), number), hits.confidence, times,
+                np.full(len(hits), rides),
+            )
+        )  # fmt: skip
+
+    def merged(self, other: Strokes) -> Strokes:
+        """Strokes of both, in order of time."""
+        order = np.argsort(np.concatenate([self.time_s, other.time_s]), kind="stable")
+        columns = vars(self)
+        return Strokes(**{name: np.concatenate([columns[name], getattr(other, name)])[order] for name in columns})
 
     def spread_ms(self) -> FloatArray:
         """How far apart the leads' hits lie inside each stroke, shape (n,)."""
@@ -51,13 +81,24 @@ class Strokes:
         return 1000.0 * (np.nanmax(self.lead_times_s, axis=1) - np.nanmin(self.lead_times_s, axis=1))
 
 
-def gather_strokes(leads: Sequence[Hits], *, together_ms: float = TOGETHER_MS) -> Strokes:
+def gather_strokes(
+    leads: Sequence[Hits],
+    *,
+    riding: Sequence[Hits] | None = None,
+    ranks: Sequence[int] | None = None,
+    together_ms: float = TOGETHER_MS,
+) -> Strokes:
     """Join the hits of ranked leads into strokes.
 
     Parameters
     ----------
     leads : sequence of Hits
-        Highest rank first. Only played hits make strokes.
+        Only played hits make strokes.
+    riding : sequence of Hits, optional
+        For each lead the hits that are not timed: alone they make a stroke that rides along, beside a timed hit they
+        join its stroke and decide nothing.
+    ranks : sequence of int, optional
+        Numbers of the leads, highest rank first; those left out make no strokes. All in their order by default.
     together_ms : float
         Hits of two leads at most this far apart are one stroke. Hits of one lead never are.
 
@@ -71,36 +112,21 @@ def gather_strokes(leads: Sequence[Hits], *, together_ms: float = TOGETHER_MS) -
     >>> strokes.time_s.tolist(), strokes.lead.tolist()
     ([1.0, 2.0], [0, 1])
     """
-    played = [hits.of_kind(Kind.PLAYED) for hits in leads]
-    times = np.full((0, len(played)), np.nan)
-    rank = np.zeros(0, dtype=np.int64)
-    hit_index = np.zeros(0, dtype=np.int64)
-    stroke_s = np.zeros(0)
-    for number, hits in enumerate(played):
-        partner = _partners(stroke_s, hits.time_s, together_s=together_ms / 1000.0)
+    ranks = range(len(leads)) if ranks is None else ranks
+    queue = [(number, leads[number].of_kind(Kind.PLAYED), False) for number in ranks]
+    if riding is not None:
+        queue += [(number, riding[number].of_kind(Kind.PLAYED), True) for number in ranks]
+    strokes = Strokes.none(len(leads))
+    for number, hits, rides in queue:
+        partner = _partners(strokes.time_s, hits.landing_s, together_s=together_ms / 1000.0)
         joined = partner >= 0
-        times[partner[joined], number] = hits.time_s[joined]
-        alone = np.flatnonzero(~joined)
-        added = np.full((len(alone), len(played)), np.nan)
-        added[:, number] = hits.time_s[alone]
-        stroke_s = np.concatenate([stroke_s, hits.time_s[alone]])
-        order = np.argsort(stroke_s, kind="stable")
-        stroke_s = stroke_s[order]
-        times = np.concatenate([times, added])[order]
-        rank = np.concatenate([rank, np.full(len(alone), number)])[order]
-        hit_index = np.concatenate([hit_index, alone])[order]
-    level, confidence = np.zeros(len(stroke_s)), np.zeros(len(stroke_s))
-    for number, hits in enumerate(played):
-        mine = rank == number
-        level[mine] = hits.level_db[hit_index[mine]]
-        confidence[mine] = hits.confidence[hit_index[mine]]
-    return Strokes(
-        time_s=frozen(stroke_s),
-        level_db=frozen(level),
-        lead=frozen(rank, np.int64),
-        confidence=frozen(confidence),
-        lead_times_s=frozen(times),
-    )
+        # A lead that has a timed hit in the stroke keeps it; its ghost beside that one tells nothing new.
+        free = joined.copy()
+        free[joined] = np.isnan(strokes.lead_times_s[partner[joined], number])
+        times = strokes.lead_times_s.copy()
+        times[partner[free], number] = hits.landing_s[free]
+        strokes = replace(strokes, lead_times_s=times)._with_alone(hits[~joined], number, rides=rides)
+    return Strokes(**{name: frozen(column, column.dtype) for name, column in vars(strokes).items()})
 
 
 def _partners(stroke_s: FloatArray, hit_s: FloatArray, *, together_s: float) -> IntArray:

@@ -97,7 +97,7 @@ class GatherCard(Card):
         warnings = check_group(tuple(track.recording for track in tracks))
         if view is not None:
             for track in tracks:
-                analysis = self.work.stages.analysis(track.recording)
+                analysis = self.work.stages.heard(session, track)
                 if analysis is not None and analysis.is_silent:
                     warnings.append(f"{track.recording.path.name} is silent.")
         self._warnings.setText("\n\n".join(f"▲ {warning}" for warning in warnings))

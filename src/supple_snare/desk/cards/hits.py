@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
@@ -12,7 +13,7 @@ from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.document import Track
-from supple_snare.session.edits import change_track
+from supple_snare.session.edits import change_track, set_rules
 from supple_snare.timing.hits import Hits, Kind
 
 _LOW_DB, _HIGH_DB = -60.0, 0.0
@@ -75,7 +76,7 @@ class LevelChart(QWidget):
 
     def _paint_limit(self, painter: QPainter, plot: QRectF) -> None:
         assert self.track is not None
-        limit = self.track.level_limit_db
+        limit = self.track.rules.level_limit_db
         if limit is None:
             painter.setPen(theme.INK_SOFT)
             painter.drawText(plot.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignTop, "automatic: judged from all tracks")
@@ -114,7 +115,8 @@ class LevelChart(QWidget):
 def set_limit(work: Workspace, track: Track, level_db: float | None) -> None:
     """Give a track a level limit, or leave it to the program."""
     word = "Automatic limit" if level_db is None else "Level limit"
-    work.do(f"{word} of {track.name}", change_track(work.session, track.key, level_limit_db=level_db))
+    rules = msgspec.structs.replace(track.rules, level_limit_db=level_db)
+    work.do(f"{word} of {track.name}", set_rules(work.session, track.key, rules))
 
 
 class HitsCard(Card):
@@ -172,7 +174,7 @@ class HitsCard(Card):
         track, hits = self.work.session.track(key), view.hits[key]
         self.chart.track, self.chart.hits = track, hits
         self.chart.update()
-        self._auto.setEnabled(track.level_limit_db is not None)
+        self._auto.setEnabled(track.rules.level_limit_db is not None)
         self._undo_added.setEnabled(bool(track.added_s or track.removed_s))
         counts = {kind: int(np.count_nonzero(hits.kind == kind)) for kind in Kind}
         facts = f"{counts[Kind.PLAYED]} played, {counts[Kind.GRACE]} grace, {counts[Kind.ROLL]} inside rolls, "

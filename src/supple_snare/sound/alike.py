@@ -1,0 +1,118 @@
+"""Starts of covered attacks, told by attacks that rise alike and can be seen from their start.
+
+A drum has several ways to rise: with the stick or the hand, softly or hard, at the rim or in the middle. What lies
+between the start and a sign that is seen (a share of the peak passed in one view) differs between these ways far more
+than within one. So each attack is laid over others of its track; those that fit best where both can be seen tell when
+it began.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.rises import Rises
+from supple_snare.timing.units import FloatArray
+
+_CLEARANCE = 1.2
+_SEEN = 1.4
+_PLAINLY_SEEN = 1.8
+_BEYOND_DOUBT = 4.0
+"""How far the first share of an attack stands above all else: enough to see its start, plainly, beyond doubt."""
+
+_GUESSED = 4.0
+"""The fit of an attack whose start is not seen but guessed counts so many times worse."""
+
+_LOUD_SHARE = 0.1
+_SURE_SIGNS = 3
+_EXAMPLES = 96
+_NEAREST = 7
+_LEAST_COMMON = 2
+_FEW_COMMON_S = 0.0005
+"""Spread over the signs that two attacks have in common: an agreement of few is worth less."""
+
+_MOST_STRAY_S = 0.002
+_GOOD_FIT_S = 0.001
+_LEAST_FIT_S = 0.00002
+_QUANTILE = 0.7
+"""What covers an attack makes its start seem early, never late, so that the later ones of several answers are right."""
+
+_ROWS = 512
+
+
+def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> FloatArray:
+    """Starts of attacks, each told by those it rises like.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    others : float array, shape (n, views)
+        Amplitude of all else that sounds at each attack in each view.
+    guess_s : float array, shape (n,)
+        Starts as far as can be told otherwise; kept where no attack is alike.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Starts in seconds.
+    """
+    if not len(rises):
+        return guess_s
+    heights = rises.heights()
+    clear = (heights > _CLEARANCE * others[:, :, None]).reshape(len(rises), -1)
+    passed_s = rises.crossing_s.reshape(len(rises), -1)
+    clearance = heights[:, 0, 0] / np.maximum(others[:, 0], 1e-9)
+    seen = clearance > _SEEN
+    begun_s = np.where(seen, passed_s[:, 0], guess_s)
+    penalty = np.where(seen, np.maximum(_PLAINLY_SEEN / clearance, 1.0) ** 2, _GUESSED)
+    chosen = _examples(rises, seen | clear[:, :_SURE_SIGNS].any(axis=1), penalty)
+    start_s = guess_s.copy()
+    if not len(chosen):
+        return start_s
+    for first in range(0, len(rises), _ROWS):
+        rows = np.arange(first, min(first + _ROWS, len(rises)))
+        told_s, common = _overlay(passed_s[rows], clear[rows], passed_s[chosen] - begun_s[chosen, None], clear[chosen])
+        answer_s, fit_s = _middle_answer(told_s, common)
+        fit_s *= penalty[chosen]
+        fit_s[rows[:, None] == chosen[None, :]] = np.inf
+        nearest = np.argsort(fit_s, axis=1, kind="stable")[:, :_NEAREST]
+        fit_s = np.take_along_axis(fit_s, nearest, axis=1)
+        weight = np.where(np.isfinite(fit_s), np.maximum(fit_s, _LEAST_FIT_S) ** -2.0, 0.0)
+        answer_s = weighted_quantile(np.take_along_axis(answer_s, nearest, axis=1), weight, _QUANTILE)
+        start_s[rows] = np.where(fit_s.min(axis=1, initial=np.inf) < _GOOD_FIT_S, answer_s, guess_s[rows])
+    return np.maximum(np.where(clearance > _BEYOND_DOUBT, passed_s[:, 0], start_s), 0.0)
+
+
+def _examples(rises: Rises, known: NDArray[np.bool_], penalty: FloatArray) -> NDArray[np.intp]:
+    """Attacks that others are laid over: loud ones, first those whose start is seen best."""
+    loud = rises.peak[:, 0] > _LOUD_SHARE * np.percentile(rises.peak[:, 0], 95)
+    usable = np.flatnonzero(known & loud)
+    return np.sort(usable[np.argsort(penalty[usable], kind="stable")[:_EXAMPLES]])
+
+
+def _overlay(
+    passed_s: FloatArray, clear: NDArray[np.bool_], lag_s: FloatArray, example_clear: NDArray[np.bool_]
+) -> tuple[FloatArray, NDArray[np.bool_]]:
+    """Start of each attack by each sign of each example, and which signs both show, (n, examples, signs)."""
+    return passed_s[:, None, :] - lag_s[None], clear[:, None, :] & example_clear[None]
+
+
+def _middle_answer(told_s: FloatArray, common: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
+    """Start of each attack by each example, the median over signs, and how badly the signs agree, (n, examples)."""
+    count = np.count_nonzero(common, axis=2)
+    ordered = np.sort(np.where(common, told_s, np.inf), axis=2)
+    low = np.take_along_axis(ordered, np.maximum((count - 1) // 2, 0)[..., None], axis=2)[..., 0]
+    high = np.take_along_axis(ordered, np.minimum(count // 2, told_s.shape[2] - 1)[..., None], axis=2)[..., 0]
+    enough = count >= _LEAST_COMMON
+    middle = np.where(enough, 0.5 * (np.where(enough, low, 0.0) + np.where(enough, high, 0.0)), 0.0)
+    stray = np.where(common, np.minimum(np.abs(told_s - middle[..., None]), _MOST_STRAY_S), 0.0)
+    return middle, np.where(enough, (stray.sum(axis=2) + _FEW_COMMON_S) / np.maximum(count, 1), np.inf)
+
+
+def weighted_quantile(values: FloatArray, weight: FloatArray, quantile: float) -> FloatArray:
+    """Weighted quantile of each row; the least value where all weights are 0."""
+    order = np.argsort(values, axis=1, kind="stable")
+    total = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1)
+    at = np.argmax(total >= quantile * total[:, -1:], axis=1)
+    return np.take_along_axis(np.take_along_axis(values, order, axis=1), at[:, None], axis=1)[:, 0]

@@ -1,0 +1,103 @@
+"""What is listened to for the attacks of a track: the track itself, a band of it, or a mix of others. Never heard."""
+
+from __future__ import annotations
+
+from contextlib import ExitStack
+from dataclasses import dataclass
+from types import TracebackType
+from typing import Self
+
+import numpy as np
+
+from supple_snare.sound.files import AnyArray, BlockReader, Recording
+from supple_snare.sound.filters import banded
+from supple_snare.sound.material import PRESETS, Material
+
+_SETTLE_S = 0.08
+"""The filters have forgotten what came before after so long."""
+
+
+@dataclass(frozen=True)
+class Ear:
+    """One way to listen.
+
+    Attributes
+    ----------
+    recordings : tuple of Recording
+        Mixed in equal parts; one or more, of one rate.
+    band_hz : (float, float) or None
+        Lowest and highest frequency; None for what the material asks for.
+    material : Material or None
+        None lets the sound tell.
+    """
+
+    recordings: tuple[Recording, ...]
+    band_hz: tuple[float, float] | None = None
+    material: Material | None = None
+
+    @classmethod
+    def of(cls, recording: Recording) -> Ear:
+        """A recording as it is."""
+        return cls((recording,))
+
+    @property
+    def heard_hz(self) -> tuple[float, float] | None:
+        """The band that is listened to; None for all of the sound."""
+        if self.band_hz is not None or self.material is None:
+            return self.band_hz
+        return PRESETS[self.material].band_hz
+
+    @property
+    def hears_plainly(self) -> bool:
+        """Whether it is one recording in its whole band."""
+        return len(self.recordings) == 1 and self.heard_hz is None
+
+    @property
+    def frames(self) -> int:
+        """Length of the longest recording."""
+        return max(recording.frames for recording in self.recordings)
+
+    @property
+    def rate_hz(self) -> int:
+        """Rate of the recordings."""
+        return self.recordings[0].rate_hz
+
+
+class EarReader:
+    """Random access to what an ear hears; use as a context manager."""
+
+    def __init__(self, ear: Ear) -> None:
+        self.ear = ear
+        self._stack = ExitStack()
+        self._readers: list[BlockReader] = []
+
+    def __enter__(self) -> Self:
+        self._readers = [self._stack.enter_context(BlockReader(heard, "float32")) for heard in self.ear.recordings]
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self._stack.close()
+
+    def read(self, start: int, count: int) -> AnyArray:
+        """Frames `start` to `start + count` in their whole band, shape (count, channels): one channel of a mix.
+
+        Raises
+        ------
+        RecordingError
+            If a file vanished or broke.
+        """
+        return self._readers[0].read(start, count) if len(self._readers) == 1 else self._mix(start, count)[:, None]
+
+    def read_mono(self, start: int, count: int) -> AnyArray:
+        """What is listened to, in its band, as one channel, shape (count,)."""
+        band = self.ear.heard_hz
+        if band is None:
+            return self._mix(start, count)
+        lead = round(_SETTLE_S * self.ear.rate_hz)
+        return banded(self._mix(start - lead, count + lead), *band, rate_hz=self.ear.rate_hz)[lead:]
+
+    def _mix(self, start: int, count: int) -> AnyArray:
+        sounds = [reader.read_mono(start, count) for reader in self._readers]
+        return sounds[0] if len(sounds) == 1 else np.stack(sounds).mean(axis=0, dtype=np.float32)

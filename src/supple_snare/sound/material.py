@@ -1,0 +1,55 @@
+"""Material: what kind of sound a track holds, which says how its attacks are looked for.
+
+A track is taken for what its sound and its place in the group suggest until somebody says otherwise: held notes are
+blown or sung, a lone track whose notes ring on is plucked, a microphone that is close to no drum hangs overhead.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Material(StrEnum):
+    """What the trade calls the source."""
+
+    DRUM_CLOSE = "drum, close"
+    DRUM_OVERHEAD = "drums, overhead"
+    HAND_PERCUSSION = "hand percussion"
+    PLUCKED = "plucked"
+    BLOWN = "bowed or blown"
+    VOICE = "voice"
+    KEYS = "keys"
+
+
+@dataclass(frozen=True)
+class Preset:
+    """How attacks of one material are looked for.
+
+    Attributes
+    ----------
+    band_hz : (float, float) or None
+        Where its attacks show; None for everywhere.
+    spacing_ms : float or None
+        Nearest two strokes that are told apart; None where flams and rolls are played.
+    is_held : bool
+        Its notes go on as loud as they began, so that what grows inside one is no attack of its own.
+    lands_late : bool
+        Its attacks are soft: the place that should meet the grid lies after the start.
+    """
+
+    band_hz: tuple[float, float] | None = None
+    spacing_ms: float | None = None
+    is_held: bool = False
+    lands_late: bool = False
+
+
+PRESETS = {
+    Material.DRUM_CLOSE: Preset(),
+    Material.DRUM_OVERHEAD: Preset(),
+    Material.HAND_PERCUSSION: Preset(),
+    Material.PLUCKED: Preset(spacing_ms=40.0),
+    Material.BLOWN: Preset(band_hz=(100.0, 9_600.0), spacing_ms=60.0, is_held=True, lands_late=True),
+    Material.VOICE: Preset(band_hz=(120.0, 9_600.0), spacing_ms=70.0, is_held=True, lands_late=True),
+    Material.KEYS: Preset(spacing_ms=30.0),
+}
