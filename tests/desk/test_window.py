@@ -13,57 +13,21 @@ import numpy as np
 import pytest
 import soundfile
 from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent, QMouseEvent
+from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QWidget
 
 import supple_snare
 from supple_snare.desk.cards.gather import GatherCard
 from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.cards.handover import HandOverCard
-from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.cards.tighten import TightenCard
-from supple_snare.desk.page_painter import base_px
 from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.desk.steps import step_states
 from supple_snare.desk.workspace import STEPS
 from supple_snare.session.storage import load_session
-from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import Kept
 from tests.desk.conftest import settle, wait_until
-
-
-def mouse(widget: QWidget, kind: QEvent.Type, at: QPointF, held: bool = True, shift: bool = False) -> None:
-    """One mouse event."""
-    button = Qt.MouseButton.LeftButton
-    modifiers = Qt.KeyboardModifier.ShiftModifier if shift else Qt.KeyboardModifier.NoModifier
-    which = Qt.MouseButton.NoButton if kind == QEvent.Type.MouseMove else button
-    held_buttons = button if held else Qt.MouseButton.NoButton
-    widget_event = QMouseEvent(kind, at, QPointF(widget.mapToGlobal(at.toPoint())), which, held_buttons, modifiers)
-    getattr(
-        widget,
-        {
-            QEvent.Type.MouseButtonPress: "mousePressEvent",
-            QEvent.Type.MouseMove: "mouseMoveEvent",
-            QEvent.Type.MouseButtonRelease: "mouseReleaseEvent",
-            QEvent.Type.MouseButtonDblClick: "mouseDoubleClickEvent",
-        }[kind],
-    )(widget_event)
-
-
-def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 6) -> None:
-    """Press, pull, let go."""
-    mouse(widget, QEvent.Type.MouseButtonPress, start)
-    for step in range(1, steps + 1):
-        mouse(widget, QEvent.Type.MouseMove, start + (end - start) * (step / steps))
-    mouse(widget, QEvent.Type.MouseButtonRelease, end)
-
-
-def point_of(window, time_s: float) -> QPointF:
-    """Where a moment stands on the page, on its row's line."""
-    layout = window.page.page_layout
-    row, x = layout.place_of(time_s)
-    return QPointF(x, row * layout.row_px + base_px(layout) - window.page.verticalScrollBar().value())
+from tests.desk.gestures import drag, mouse, point_of
 
 
 def test_dropped_files_become_a_group_with_leads(window, take):
@@ -181,54 +145,6 @@ class TestTighten:
         assert ready.work.looks.range_s == pytest.approx((3.0, 5.0), abs=0.02)
         QTest.keyClick(ready, Qt.Key.Key_L, Qt.KeyboardModifier.ShiftModifier)
         assert ready.work.looks.loop_bars == (2, 3)
-
-
-class TestHits:
-    """Which attacks count, by hand."""
-
-    def test_a_hit_is_removed_and_put_back(self, ready):
-        """Click a peg, Delete; then a double click near it finds the very attack again."""
-        ready.work.look(step="hits")
-        view = ready.work.view
-        time_s = float(view.strokes.time_s[4])
-        grid_s = float(view.offsets.grid_s[4])
-        count = len(view.strokes)
-        point = point_of(ready, grid_s)
-        mouse(ready.page, QEvent.Type.MouseButtonPress, point)
-        mouse(ready.page, QEvent.Type.MouseButtonRelease, point)
-        assert ready.work.looks.selected_s == pytest.approx(time_s)
-        QTest.keyClick(ready, Qt.Key.Key_Delete)
-        assert len(ready.work.view.strokes) == count - 1
-        key = view.lead_of(4)
-        ready.work.look(track=key)
-        mouse(ready.page, QEvent.Type.MouseButtonDblClick, point_of(ready, time_s + 0.004))
-        assert len(ready.work.view.strokes) == count
-        assert ready.work.view.strokes.time_s[4] == pytest.approx(time_s, abs=1e-6)
-
-    def test_with_shift_a_hit_stands_exactly_there(self, ready):
-        """No jump to an attack."""
-        ready.work.look(step="hits")
-        mouse(ready.page, QEvent.Type.MouseButtonDblClick, point_of(ready, 2.345), shift=True)
-        key = ready.work.view.leads[0]
-        added = ready.work.session.track(key).added_s
-        assert added == pytest.approx((2.345,), abs=0.01)
-
-    def test_the_level_limit_is_dragged_and_given_back(self, ready):
-        """The page follows at once; one button makes it automatic again."""
-        ready.work.look(step="hits")
-        card = ready.cards["hits"]
-        assert isinstance(card, HitsCard)
-        card.refresh()
-        before = len(ready.work.view.strokes)
-        chart = card.chart
-        drag(chart, QPointF(100, chart._y(-40)), QPointF(100, chart._y(-7.5)))
-        key = chart.track.key
-        assert ready.work.session.track(key).rules.level_limit_db == pytest.approx(-7.5, abs=0.5)
-        assert len(ready.work.view.strokes) < before
-        hits = ready.work.view.hits[key]
-        assert hits.level_db[hits.kind == Kind.PLAYED].min() >= -8.0
-        card._auto.click()
-        assert len(ready.work.view.strokes) == before
 
 
 class TestGrid:

@@ -6,12 +6,12 @@ import math
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
-from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.stamps import put
+from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.edits import change_group
 from supple_snare.session.stages import GroupView
@@ -24,37 +24,20 @@ _BAND_STEP_PX = 4.0
 _LEAST_SPAN_MS = 30.0
 
 
-class LeanChart(QWidget):
+class LeanChart(TakeChart):
     """The bottom of the window. Bands are dragged at the handles on the right."""
 
-    placed = pyqtSignal(float)
-
     def __init__(self, workspace: Workspace) -> None:
-        super().__init__()
-        self._workspace = workspace
+        super().__init__(workspace, "Lean chart")
         self._layer: QPixmap | None = None
         self._played: tuple[tuple[object, ...], QPixmap] | None = None
         self._span: float | None = None
-        self._bars = (1.0, 1.0)
         self._dragged: str | None = None
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(172)
-        self.setMouseTracking(True)
-        self.setAccessibleName("Lean chart")
         self.setToolTip("Offsets of all strokes. Drag the brass handles to set tolerance and reach; click to go there.")
         for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
             signal.connect(self._stale)
 
-    def set_visible_bars(self, bars: tuple[float, float]) -> None:
-        """Bracket what the page shows."""
-        if bars != self._bars:
-            self._bars = bars
-            self.update()
-
     # ---- geometry
-
-    def _plot(self) -> QRectF:
-        return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
 
     def _span_ms(self) -> float:
         """Half height of the chart in ms."""
@@ -78,23 +61,6 @@ class LeanChart(QWidget):
         plot = self._plot()
         share = np.clip(np.asarray(offset_ms) / self._span_ms(), -1.04, 1.04)
         return np.asarray(plot.center().y() - share * plot.height() / 2.0)
-
-    def _bar_range(self) -> tuple[float, float]:
-        session = self._workspace.session
-        first = min(1.0, float(session.grid.bar_at(0.0)))
-        return first, max(first + 1.0, float(session.grid.bar_at(session.length_s)))
-
-    def _x(self, time_s: FloatArray | float) -> FloatArray:
-        first, last = self._bar_range()
-        bars = self._workspace.session.grid.bar_at(time_s)
-        plot = self._plot()
-        return np.asarray(plot.left() + (bars - first) / (last - first) * plot.width())
-
-    def _time_at(self, x: float) -> float:
-        first, last = self._bar_range()
-        plot = self._plot()
-        bar = first + (x - plot.left()) / plot.width() * (last - first)
-        return float(self._workspace.session.grid.bar_time_s(bar))
 
     def _response(self) -> Response | None:
         group = self._workspace.group
@@ -125,12 +91,12 @@ class LeanChart(QWidget):
 
     def _paint_chart(self, painter: QPainter) -> None:
         view = self._workspace.view
-        painter.setFont(theme.text_font(13, bold=True))
-        painter.setPen(theme.INK)
-        painter.drawText(QPointF(12, 18), "Lean over the take")
+        words = "late is up, early is down · ○ played"
+        if self._shows_plan:
+            words += " · ● tightened · bands: stays / moves / past the reach"
+        self._paint_title(painter, "Lean over the take", f"{words} · line: drift" if view is not None else "")
         if view is None:
             return
-        self._paint_legend(painter)
         if self._shows_plan:
             self._paint_bands(painter, view)
         painter.drawPixmap(0, 0, self._played_layer(view))
@@ -143,7 +109,7 @@ class LeanChart(QWidget):
         if self._played is None or self._played[0] != key:
             layer = self._blank(Qt.GlobalColor.transparent)
             painter = QPainter(layer)
-            self._paint_axes(painter, self._plot())
+            self._paint_axes(painter)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
             self._paint_drift(painter, view)
             self._paint_played(painter, view)
@@ -151,26 +117,9 @@ class LeanChart(QWidget):
             self._played = (key, layer)
         return self._played[1]
 
-    def _blank(self, colour: QColor | Qt.GlobalColor) -> QPixmap:
-        ratio = self.devicePixelRatioF()
-        blank = QPixmap(self.size() * ratio)
-        blank.setDevicePixelRatio(ratio)
-        blank.fill(colour)
-        return blank
-
     @property
     def _shows_plan(self) -> bool:
         return self._workspace.looks.step in ("tighten", "proof", "hand over")
-
-    def _paint_legend(self, painter: QPainter) -> None:
-        painter.setFont(theme.text_font(12))
-        painter.setPen(theme.INK_SOFT)
-        words = "late is up, early is down · ○ played"
-        if self._shows_plan:
-            words += " · ● tightened · bands: stays / moves / past the reach"
-        words += " · line: drift"
-        box = QRectF(160, 4, self.width() - 172, 20)
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, words)
 
     def _paint_bands(self, painter: QPainter, view: GroupView) -> None:
         """Tolerance and reach around each stroke's target, drawn as bands along the kept drift."""
@@ -214,29 +163,18 @@ class LeanChart(QWidget):
             last = response.keep_drift * float(view.offsets.drift_ms[view.offsets.placed][-1])
         return QPointF(self._plot().right() + 10.0, float(self._y_free(np.array(last + value))))
 
-    def _paint_axes(self, painter: QPainter, plot: QRectF) -> None:
+    def _paint_axes(self, painter: QPainter) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setFont(theme.text_font(12))
         span = self._span_ms()
         step = 10.0 if span <= 40 else 20.0 if span <= 80 else 50.0
         for value in np.arange(-math.floor(span / step) * step, span + 0.1, step):
             y = float(self._y(float(value)))
-            painter.setPen(QPen(theme.RULE if value else theme.INK_SOFT, 1))
-            painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-            if abs(value) > 0.9 * span:
-                continue  # the outermost numbers would touch the heading and the bar axis
-            painter.setPen(theme.INK_SOFT)
             text = theme.signed(float(value)) if value else "0 ms"
-            painter.drawText(QRectF(0, y - 8, _LEFT - 6, 16), Qt.AlignmentFlag.AlignRight, text)
-        first, last = self._bar_range()
-        every = next(step for step in (1, 2, 4, 8, 16, 32, 64) if (last - first) / step <= 24 or step == 64)
-        for bar in range(math.ceil(first), int(last) + 1):
-            if (bar - 1) % every == 0:
-                x = float(self._x(self._workspace.session.grid.bar_time_s(bar)))
-                painter.setPen(QPen(theme.RULE, 1))
-                painter.drawLine(QPointF(x, plot.bottom()), QPointF(x, plot.bottom() + 4))
-                painter.setPen(theme.INK_SOFT)
-                painter.drawText(QRectF(x - 20, plot.bottom() + 3, 40, 16), Qt.AlignmentFlag.AlignCenter, str(bar))
+            # The outermost numbers would touch the heading and the bar axis.
+            text = "" if abs(value) > 0.9 * span else text
+            self._paint_line(painter, y, text, theme.RULE if value else theme.INK_SOFT)
+        self._paint_bars(painter)
 
     def _paint_drift(self, painter: QPainter, view: GroupView) -> None:
         placed = view.offsets.placed
@@ -278,16 +216,6 @@ class LeanChart(QWidget):
             mine = side == which
             places = map(QPointF, x[mine].tolist(), y[mine].tolist())
             put(painter, places, theme.lean_colour(which * 2.0 * theme.ON_TIME_MS), 2.3)
-
-    def _paint_bracket(self, painter: QPainter) -> None:
-        plot = self._plot()
-        grid = self._workspace.session.grid
-        left, right = (float(self._x(grid.bar_time_s(bar))) for bar in self._bars)
-        left, right = max(left, plot.left()), min(right, plot.right())
-        painter.setPen(QPen(theme.BRASS, 2))
-        y = plot.bottom() + 1
-        corners = [QPointF(left, y - 5), QPointF(left, y), QPointF(right, y), QPointF(right, y - 5)]
-        painter.drawPolyline(QPolygonF(corners))
 
     # ---- gestures
 

@@ -20,14 +20,24 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.hit_tools import (
+    add_hit,
+    choose_hit,
+    chosen_track,
+    describe_hit,
+    describe_leads,
+    move_hit,
+    promote_hits,
+)
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout
-from supple_snare.desk.page_painter import PagePicture, base_px, paint_strokes, paint_under
+from supple_snare.desk.page_painter import PagePicture, base_px, hit_lanes, paint_strokes, paint_under
 from supple_snare.desk.workspace import Workspace, with_grid
 from supple_snare.errors import UsageError
-from supple_snare.session import edits
 from supple_snare.session.mending import snap_to_attack
+from supple_snare.session.section_edits import section_spans
 from supple_snare.sound.editlist import EditList
 from supple_snare.timing.grid import TEMPO_RANGE_BPM, Grid
+from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import Kept
 
 _LEAST_ROW_PX = 84
@@ -57,6 +67,8 @@ class Page(QAbstractScrollArea):
         self._drag_from: tuple[QPointF, float] | None = None
         self._line_dragged: float | None = None
         self._grid_at_grab: Grid | None = None
+        self._hit_dragged: tuple[str, int] | None = None
+        self._hit_to: QPointF | None = None
         self.setFrameShape(self.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
@@ -104,6 +116,10 @@ class Page(QAbstractScrollArea):
             selected=work.selected,
             range_s=work.looks.range_s,
             loop_s=(float(grid.bar_time_s(loop[0])), float(grid.bar_time_s(loop[1] + 1))) if loop else None,
+            sections=tuple(section_spans(work.session)),
+            hit_track=chosen_track(work) if work.looks.step == "hits" else None,
+            hit=work.looks.hit,
+            removed={track.key: track.removed_s for track in view.tracks},
         )
 
     @property
@@ -169,6 +185,11 @@ class Page(QAbstractScrollArea):
         painter = QPainter(viewport)
         painter.drawPixmap(0, 0, self._layer)
         self._paint_playhead(painter)
+        if self._hit_to is not None:
+            painter.setPen(QPen(theme.BRASS, 2))
+            layout = self.page_layout
+            top = (self._hit_to.y() + self._bar.value()) // layout.row_px * layout.row_px - self._bar.value()
+            painter.drawLine(QPointF(self._hit_to.x(), top + 4), QPointF(self._hit_to.x(), top + layout.row_px - 4))
         painter.end()
 
     def _paint_layer(self) -> QPixmap:
@@ -235,6 +256,10 @@ class Page(QAbstractScrollArea):
         point = event.position()
         time_s = self._time_at(point)
         self._drag_from = (point, time_s)
+        self._hit_dragged = self._hit_at(point)
+        if self._hit_dragged is not None and self._workspace.view is not None:
+            key, index = self._hit_dragged
+            choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[index]))
         if self._workspace.looks.step == "grid":
             self._line_dragged = self._bar_line_at(point)
             if self._line_dragged is not None:
@@ -247,12 +272,17 @@ class Page(QAbstractScrollArea):
         point = event.position()
         if self._line_dragged is not None:
             self._drag_line(point)
+        elif self._hit_dragged is not None and self._drag_from is not None:
+            if (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
+                self._hit_to = point
+                self._canvas.update()
         elif self._drag_from is not None and (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
             ends = sorted((self._drag_from[1], self._time_at(point)))
             self._workspace.look(range_s=(ends[0], ends[1]))
         else:
             on_line = self._workspace.looks.step == "grid" and self._bar_line_at(point) is not None
-            self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if on_line else Qt.CursorShape.ArrowCursor)
+            handled = on_line or self._hit_at(point) is not None
+            self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
             self._explain(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -260,19 +290,30 @@ class Page(QAbstractScrollArea):
             return
         point, start_s = self._drag_from
         self._drag_from = None
+        dragged, to = self._hit_dragged, self._hit_to
+        self._hit_dragged = self._hit_to = None
+        if dragged is not None:
+            self._drop_hit(dragged, to, exact=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            return
         if self._line_dragged is not None:
             self._line_dragged = self._grid_at_grab = None
             self._workspace.end_gesture()
             self._refresh()
         elif (event.position() - point).manhattanLength() <= _GRAB_PX:
             stroke = self._stroke_at(point)
-            self._workspace.look(selected_s=stroke, range_s=None)
+            self._workspace.look(selected_s=stroke, hit=self._hit_of(stroke), range_s=None)
             self.placed.emit(start_s)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._workspace.looks.step == "hits":
             exact = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.add_hit(self._time_at(event.position()), exact=exact)
+            hit = self._hit_at(event.position())
+            work = self._workspace
+            if hit is not None and work.view is not None and work.view.hits[hit[0]].kind[hit[1]] == Kind.BLEED:
+                choose_hit(work, hit[0], float(work.view.hits[hit[0]].time_s[hit[1]]))
+                promote_hits(work)
+            else:
+                add_hit(work, self._time_at(event.position()), exact=exact)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
@@ -303,34 +344,32 @@ class Page(QAbstractScrollArea):
             index = selected + steps
         index = int(np.clip(index, 0, len(view.strokes) - 1))
         time_s = float(view.strokes.time_s[index])
-        self._workspace.look(selected_s=time_s)
+        self._workspace.look(selected_s=time_s, hit=self._hit_of(time_s))
         self.show_time(time_s)
         self.placed.emit(time_s)
 
-    def add_hit(self, time_s: float, *, exact: bool = False) -> None:
-        """Add a hit to the track chosen in the Hits card; it jumps to the nearest attack unless told not to."""
-        work = self._workspace
-        view = work.view
-        if view is None:
-            return
-        leads = view.leads or (view.tracks[0].key,)
-        key = work.looks.track if work.looks.track in view.hits else leads[0]
-        track = work.session.track(key)
-        if not exact:
-            time_s = snap_to_attack(view.verdicts[key], time_s)
-        time_s = float(np.clip(time_s, 0.0, track.recording.length_s))
-        work.do(f"Add a hit to {track.name}", edits.add_hits(work.session, key, [time_s]))
-        work.look(selected_s=time_s)
+    def _hit_of(self, stroke_s: float | None) -> tuple[str, float] | None:
+        """The hit that times a stroke."""
+        view = self._workspace.view
+        if view is None or stroke_s is None:
+            return None
+        index = int(np.argmin(np.abs(view.strokes.time_s - stroke_s)))
+        return view.lead_of(index), float(view.strokes.start_s[index])
 
-    def remove_selected_hit(self) -> None:
-        """Take the hit that times the selected stroke away."""
+    def _drop_hit(self, dragged: tuple[str, int], to: QPointF | None, *, exact: bool) -> None:
+        """A hit mark was let go: elsewhere, it is moved there, to the nearest attack unless told not to."""
         work = self._workspace
-        view, index = work.view, work.selected
-        if view is None or index is None:
+        if to is None or work.view is None:
+            self._canvas.update()
             return
-        key = view.lead_of(index)
-        name = work.session.track(key).name
-        work.do(f"Remove a hit of {name}", edits.remove_hits(work.session, key, [float(view.strokes.start_s[index])]))
+        key, index = dragged
+        time_s = float(work.view.hits[key].time_s[index])
+        to_s = self._time_at(to)
+        if not exact:
+            to_s = snap_to_attack(work.view.verdicts[key], to_s)
+        if to_s != time_s:
+            move_hit(work, key, time_s, to_s)
+        self._canvas.update()
 
     def _time_at(self, point: QPointF) -> float:
         return self.page_layout.time_at(point.x(), point.y() + self._bar.value())
@@ -346,6 +385,25 @@ class Page(QAbstractScrollArea):
         row = int((point.y() + self._bar.value()) // layout.row_px)
         near = abs(float(layout.x_in_row(row, where[nearest])) - point.x()) <= 2.5 * _GRAB_PX
         return float(view.strokes.time_s[nearest]) if near else None
+
+    def _hit_at(self, point: QPointF) -> tuple[str, int] | None:
+        """Track and index of the hit whose mark is under a point."""
+        view = self._workspace.view
+        if view is None or self._workspace.looks.step != "hits":
+            return None
+        layout = self.page_layout
+        row = int((point.y() + self._bar.value()) // layout.row_px)
+        y = (point.y() + self._bar.value()) - row * layout.row_px
+        chosen = chosen_track(self._workspace)
+        for key, lane_y in hit_lanes(layout, view, chosen):
+            hits = view.hits[key]
+            if abs(lane_y - y) > _GRAB_PX or not len(hits):
+                continue
+            distance = np.abs(layout.x_in_row(row, hits.time_s) - point.x())
+            nearest = int(np.argmin(distance))
+            if distance[nearest] <= _GRAB_PX:
+                return key, nearest
+        return None
 
     def _bar_line_at(self, point: QPointF) -> float | None:
         """Number of the bar whose line is under a point."""
@@ -383,6 +441,10 @@ class Page(QAbstractScrollArea):
 
     def _explain(self, event: QMouseEvent) -> None:
         """Exact numbers of the stroke under the pointer."""
+        hit = self._hit_at(event.position())
+        if hit is not None:
+            QToolTip.showText(event.globalPosition().toPoint(), describe_hit(self._workspace, *hit), self._canvas)
+            return
         view, time_s = self._workspace.view, self._stroke_at(event.position())
         layout = self.page_layout
         y = (event.position().y() + self._bar.value()) % layout.row_px
@@ -397,7 +459,7 @@ def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
     """Everything that what lies under the strokes depends on."""
     view = picture.view
     heard = None if view is None else (view.leads, view.group.holds, *map(id, picture.peaks.values()))
-    looks = (picture.tightened, picture.show_moves, picture.range_s, picture.loop_s)
+    looks = (picture.tightened, picture.show_moves, picture.range_s, picture.loop_s, picture.sections)
     return (picture.layout, picture.grid, top_px, heard, picture.edits, looks)
 
 
@@ -427,6 +489,8 @@ def describe_stroke(work: Workspace, index: int) -> str:
         Kept.HELD: "held",
         Kept.RIDES: "moves along",
     }[Kept(int(view.plan.kept[index]))]
+    leads = describe_leads(view, lambda key: work.session.track(key).name, index)
+    fate += f" · {leads}" if leads else ""
     return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:g} · {abs(offset):.1f} ms {side} · {fate}"
 
 

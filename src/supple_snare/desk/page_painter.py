@@ -12,11 +12,12 @@ from supple_snare.desk import theme
 from supple_snare.desk.page_geometry import LEAN_CAP, PageLayout, lean_angle
 from supple_snare.desk.stamps import put
 from supple_snare.session.doubts import Doubt
+from supple_snare.session.section_edits import Span
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.grid import Grid, is_on_count
-from supple_snare.timing.hits import Kind
+from supple_snare.timing.hits import Kind, Origin
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -48,6 +49,13 @@ class PagePicture:
         Whether every hit is marked, bleed too; pegs step back then.
     selected : int or None
     range_s, loop_s : (float, float) or None
+    sections : tuple of Span
+    hit_track : str or None
+        The track whose hits are mended; its marks are shown even if it is no lead.
+    hit : (str, float) or None
+        The chosen hit.
+    removed : dict of str to tuple of float
+        Times of hits removed by hand, by track key.
     """
 
     layout: PageLayout
@@ -62,6 +70,10 @@ class PagePicture:
     selected: int | None = None
     range_s: tuple[float, float] | None = None
     loop_s: tuple[float, float] | None = None
+    sections: tuple[Span, ...] = ()
+    hit_track: str | None = None
+    hit: tuple[str, float] | None = None
+    removed: dict[str, tuple[float, ...]] = field(default_factory=dict)
 
 
 def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
@@ -123,8 +135,27 @@ def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
                 painter.setFont(theme.text_font(12))
                 painter.setPen(theme.INK_SOFT)
                 painter.drawText(rect.adjusted(3, 0, 60, 0), Qt.AlignmentFlag.AlignTop, "held")
+    for section in picture.sections:
+        if section.section.start_s > 0.0 and (rect := span(section.section.start_s, section.end_s)):
+            x = float(layout.x_in_row(row, section.section.start_s))
+            if x >= layout.line_left_px:
+                painter.setPen(QPen(theme.BRASS, 2, Qt.PenStyle.DashLine))
+                painter.drawLine(QLineF(x, 2.0, x, height - 2.0))
+        if rect := span(section.section.start_s, section.end_s):
+            _paint_section_name(painter, section.section.name, rect)
     if picture.loop_s and (rect := span(*picture.loop_s)):
         painter.fillRect(QRectF(rect.left(), 1.0, rect.width(), 4.0), theme.BRASS)
+
+
+def _paint_section_name(painter: QPainter, name: str, rect: QRectF) -> None:
+    """The name stands on a slip at the foot of each row it is in."""
+    painter.setFont(theme.text_font(12))
+    text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(rect.width() - 8))
+    width = painter.fontMetrics().horizontalAdvance(text) + 8.0
+    slip = QRectF(rect.left() + 1.0, rect.bottom() - 16.0, width, 16.0)
+    painter.fillRect(slip, theme.BRASS_PALE)
+    painter.setPen(theme.BRASS_TEXT)
+    painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, text)
 
 
 def _paint_margins(painter: QPainter, layout: PageLayout) -> None:
@@ -333,29 +364,57 @@ def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, 
         painter.drawPolygon(QPolygonF([QPointF(x, 15.0), QPointF(x - 5.0, 6.0), QPointF(x + 5.0, 6.0)]))
 
 
+def hit_lanes(layout: PageLayout, view: GroupView, chosen: str | None) -> list[tuple[str, float]]:
+    """Tracks whose hits are marked, and the height of their marks in a row: the first lead above the line."""
+    keys = list(view.columns)
+    if chosen is not None and chosen not in keys:
+        keys.append(chosen)
+    base = base_px(layout)
+    return [
+        (key, base - layout.row_px * 0.34 if rank == 0 else base + layout.row_px * 0.16 + 9.0 * rank)
+        for rank, key in enumerate(keys)
+    ]
+
+
 def _paint_hits(painter: QPainter, picture: PagePicture, row: int) -> None:
-    """Every hit of the leads where it was played: dots for played, rings for bleed, small marks for grace and roll."""
+    """Every hit where it was played: dots for played, rings for bleed, small marks for grace, rolls and removed."""
     view, layout = picture.view, picture.layout
     assert view is not None
     start_s, end_s = layout.row_span_s(row)
-    base = base_px(layout)
-    for rank, key in enumerate(view.leads):
+    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
+    for key, y in hit_lanes(layout, view, picture.hit_track):
         hits = view.hits[key]
         shown = np.flatnonzero((hits.time_s >= start_s) & (hits.time_s <= end_s))
-        y = base - layout.row_px * 0.32 if rank == 0 else base + layout.row_px * 0.20 + 7.0 * rank
-        x_all = layout.x_in_row(row, hits.time_s[shown])
-        for x, kind in zip(x_all.tolist(), hits.kind[shown].tolist(), strict=True):
-            _paint_hit(painter, QPointF(x, y), Kind(kind))
+        if picture.hit is not None and picture.hit[0] == key:
+            x = float(layout.x_in_row(row, picture.hit[1]))
+            painter.setPen(QPen(theme.BRASS, 2))
+            painter.setBrush(theme.BRASS_PALE)
+            painter.drawEllipse(QPointF(x, y), 7.5, 7.5)
+        faint = picture.hit_track is not None and key != picture.hit_track
+        x_all = layout.x_in_row(row, hits.time_s[shown]).tolist()
+        for x, kind, ghost, origin in zip(
+            x_all, hits.kind[shown].tolist(), hits.ghost[shown].tolist(), hits.origin[shown].tolist(), strict=True
+        ):
+            _paint_hit(painter, QPointF(x, y), Kind(kind), ghost=ghost, faint=faint)
+            if origin != Origin.FOUND:
+                painter.setPen(QPen(theme.BRASS, 1.6))
+                painter.drawLine(QLineF(x - 4, y + 6, x + 4, y + 6))
+        gone = np.array(picture.removed.get(key, ()))
+        painter.setPen(QPen(theme.INK_SOFT, 1.4))
+        for x in layout.x_in_row(row, gone[(gone >= start_s) & (gone <= end_s)]).tolist():
+            painter.drawLine(QLineF(x - 3, y - 3, x + 3, y + 3))
+            painter.drawLine(QLineF(x - 3, y + 3, x + 3, y - 3))
 
 
-def _paint_hit(painter: QPainter, at: QPointF, kind: Kind) -> None:
+def _paint_hit(painter: QPainter, at: QPointF, kind: Kind, *, ghost: bool, faint: bool) -> None:
+    ink = theme.INK_SOFT if faint else theme.INK
     if kind == Kind.PLAYED:
-        put(painter, (at,), theme.INK, 3.0)
+        put(painter, (at,), ink, 2.0 if ghost else 3.2)
     elif kind == Kind.BLEED:
-        put(painter, (at,), theme.INK_SOFT, 2.6, ring=True)
+        put(painter, (at,), theme.INK_FAINT, 2.6, ring=True)
     elif kind == Kind.GRACE:
-        painter.setPen(QPen(theme.INK, 1.4))
+        painter.setPen(QPen(ink, 1.4))
         painter.drawLine(QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3))
     else:
-        painter.setPen(QPen(theme.INK, 1.4))
+        painter.setPen(QPen(ink, 1.4))
         painter.drawLine(QLineF(at.x(), at.y() - 3, at.x(), at.y() + 3))

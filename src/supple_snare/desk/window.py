@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt
@@ -16,12 +17,14 @@ from PyQt6.QtWidgets import (
     QMenu,
     QMessageBox,
     QScrollArea,
+    QSizePolicy,
     QStackedWidget,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )
 
+from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.cards.gather import GatherCard
 from supple_snare.desk.cards.grid import GridCard
@@ -32,8 +35,11 @@ from supple_snare.desk.cards.tighten import TightenCard, hold_selection, release
 from supple_snare.desk.cast import Cast
 from supple_snare.desk.controls import button, sheet, soft
 from supple_snare.desk.lean_chart import LeanChart
+from supple_snare.desk.level_chart import LevelChart
+from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player, Programme
+from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
 from supple_snare.desk.steps import StepsBar
 from supple_snare.desk.transport import Transport
 from supple_snare.desk.work_strip import WorkStrip
@@ -54,6 +60,10 @@ _CARDS: dict[str, type[Card]] = {
 }
 
 
+_HEAR_BEFORE_S, _HEAR_AFTER_S = 0.25, 0.45
+"""The short loop around a chosen hit."""
+
+
 class Window(QMainWindow):
     """The main window."""
 
@@ -69,11 +79,15 @@ class Window(QMainWindow):
         work, player = self.work, self.player
         self.page.placed.connect(self.player.seek)
         self.chart.placed.connect(self._go_to)
+        self.levels.placed.connect(self._go_to)
+        work.went.connect(self._go_to)
+        work.hit_wanted.connect(self._step_hit)
         self.page.scrolled.connect(self._bracket)
         self.page.bars_a_row_changed.connect(self._bracket)
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
         work.told.connect(self._show_message)
+        work.looks_changed.connect(self._hear_chosen)
         for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
             signal.connect(self._update_programme)
         for signal in (work.session_changed, work.saved_changed, work.looks_changed):
@@ -92,6 +106,8 @@ class Window(QMainWindow):
         self.cast = Cast(work)
         self.page = Page(work)
         self.chart = LeanChart(work)
+        self.levels = LevelChart(work)
+        self.loupe = Loupe(work)
         self.transport = Transport(work, self.player)
         self.cards: dict[str, Card] = {}
         self._stack = QStackedWidget()
@@ -105,23 +121,14 @@ class Window(QMainWindow):
         grid = self.cards["grid"]
         assert isinstance(grid, GridCard)
         grid.heard_s = lambda: self.player.position_s if self.player.is_playing else None
-        page_sheet, page_column = sheet(margins=4)
-        page_column.addWidget(self._page_head())
-        page_column.addWidget(self.page, 1)
-        chart_sheet, chart_column = sheet(margins=2)
-        chart_column.addWidget(self.chart)
         card_sheet, card_column = sheet(margins=1)
         card_column.addWidget(self._stack)
         card_sheet.setFixedWidth(306)
-        middle = QVBoxLayout()
-        middle.setSpacing(8)
-        middle.addWidget(page_sheet, 1)
-        middle.addWidget(chart_sheet)
         body = QHBoxLayout()
         body.setContentsMargins(0, 8, 10, 8)
         body.setSpacing(8)
         body.addWidget(self.cast)
-        body.addLayout(middle, 1)
+        body.addLayout(self._middle(), 1)
         body.addWidget(card_sheet)
         root = QWidget()
         column = QVBoxLayout(root)
@@ -132,6 +139,26 @@ class Window(QMainWindow):
         column.addLayout(body, 1)
         column.addWidget(self.transport)
         self.setCentralWidget(root)
+
+    def _middle(self) -> QVBoxLayout:
+        """Page, loupe and chart, one above the other."""
+        page_sheet, page_column = sheet(margins=4)
+        page_column.addWidget(self._page_head())
+        page_column.addWidget(self.page, 1)
+        chart_sheet, chart_column = sheet(margins=2)
+        self._charts = QStackedWidget()
+        self._charts.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self._charts.addWidget(self.chart)
+        self._charts.addWidget(self.levels)
+        chart_column.addWidget(self._charts)
+        self._loupe_sheet, loupe_column = sheet(margins=2)
+        loupe_column.addWidget(self.loupe)
+        middle = QVBoxLayout()
+        middle.setSpacing(8)
+        middle.addWidget(page_sheet, 1)
+        middle.addWidget(self._loupe_sheet)
+        middle.addWidget(chart_sheet)
+        return middle
 
     def _top(self) -> QWidget:
         top = QFrame()
@@ -178,6 +205,14 @@ class Window(QMainWindow):
         self._work_strip.appeared.connect(self._legend.setHidden)
         row.addWidget(self._work_strip)
         row.addStretch(1)
+        self.sections = SectionButton(self.work)
+        row.addWidget(self.sections)
+        self._loupe_button = button("Loupe", "The chosen attack in every track, down to samples (O)", checkable=True)
+        self._loupe_button.setFixedHeight(28)
+        self._loupe_button.setStyleSheet("padding: 2px 9px;")
+        self._loupe_button.clicked.connect(lambda on: self.work.look(loupe=on))
+        row.addWidget(self._loupe_button)
+        row.addSpacing(6)
         self._zoom_words = soft()
         row.addWidget(self._zoom_words)
         for text, hint, steps in (("−", "More bars a row (Ctrl+−)", -1), ("+", "Fewer bars a row (Ctrl++)", 1)):
@@ -205,17 +240,13 @@ class Window(QMainWindow):
         return self._message
 
     def _build_actions(self) -> None:
-        work, page = self.work, self.page
+        work = self.work
         menu = QMenu(self)
         self._menu_button.setMenu(menu)
 
-        def act(text: str, slot: Callable[..., object], *keys: str, into: QMenu | None = menu) -> QAction:
-            action = QAction(text, self)
-            action.setShortcuts([QKeySequence(key) for key in keys])
-            action.triggered.connect(slot)
-            self.addAction(action)
-            if into is not None:
-                into.addAction(action)
+        def act(text: str, slot: Callable[..., object], *keys: str) -> QAction:
+            action = self._act(text, slot, *keys)
+            menu.addAction(action)
             return action
 
         act("New session", self._new, "Ctrl+N")
@@ -232,27 +263,49 @@ class Window(QMainWindow):
         self._redo_button.clicked.connect(work.redo)
         act("Hold the selection", lambda: hold_selection(work), "H")
         act("Release the selection", lambda: release_selection(work), "Shift+H")
-        act("Remove the selected hit", self._remove_hit, "Delete", "Backspace")
+        act("Remove hits", lambda: self._mend(hit_tools.remove_hits), "Delete", "Backspace")
+        act("Count bleed as played", lambda: self._mend(hit_tools.promote_hits), "Return", "Enter")
+        act("Restore hits as found", lambda: self._mend(hit_tools.restore_hits), "R")
+        act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
+        act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
         act("Loop the selection", self._loop_selection, "Shift+L")
         act("Go on with stopped work", work.resume, "F5")
         act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
         menu.addSeparator()
         act("Keys and legend", self._show_keys, "F1")
         act("Quit", self.close, "Ctrl+Q")
-        act("Play or stop", self.transport.toggle_play, "Space", into=None)
-        act("Other version", lambda: work.look(tightened=not work.looks.tightened), "A", into=None)
-        act("Click", lambda: work.look(clicking=not work.looks.clicking), "C", into=None)
-        act("Loop", self.transport.loop.toggle, "L", into=None)
-        act("To the start", lambda: self._go_to(0.0), "Home", into=None)
-        act("Next stroke", lambda: page.step_stroke(1), "N", into=None)
-        act("Previous stroke", lambda: page.step_stroke(-1), "P", into=None)
-        act("Tap the tempo", self._tap, "T", into=None)
-        act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=", into=None)
-        act("More bars a row", lambda: page.zoom(-1), "Ctrl+-", into=None)
-        act("Close the message", self._message.hide, "Escape", into=None)
-        act("Menu", self._menu_button.showMenu, "F10", into=None)
+        self._build_keys()
+
+    def _act(self, text: str, slot: Callable[..., object], *keys: str) -> QAction:
+        """Something that can be done anywhere in the window."""
+        action = QAction(text, self)
+        action.setShortcuts([QKeySequence(key) for key in keys])
+        action.triggered.connect(slot)
+        self.addAction(action)
+        return action
+
+    def _build_keys(self) -> None:
+        """What has a key and no place in the menu."""
+        work, page = self.work, self.page
+        self._act("Play or stop", self.transport.toggle_play, "Space")
+        self._act("Other version", lambda: work.look(tightened=not work.looks.tightened), "A")
+        self._act("Click", lambda: work.look(clicking=not work.looks.clicking), "C")
+        self._act("Loop", self.transport.loop.toggle, "L")
+        self._act("To the start", lambda: self._go_to(0.0), "Home")
+        self._act("Next stroke or hit", lambda: self._step(1), "N")
+        self._act("Previous stroke or hit", lambda: self._step(-1), "P")
+        self._act("Next doubtful hit", lambda: self._step_hit(1, True), "D")
+        self._act("Previous doubtful hit", lambda: self._step_hit(-1, True), "Shift+D")
+        self._act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
+        for keys, by_ms in (("Alt+Right", 1.0), ("Alt+Left", -1.0), ("Alt+Shift+Right", 0.0), ("Alt+Shift+Left", -0.0)):
+            self._act("Nudge the hit", partial(self._nudge, by_ms, -1 if "Left" in keys else 1), keys)
+        self._act("Tap the tempo", self._tap, "T")
+        self._act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
+        self._act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
+        self._act("Close the message", self._message.hide, "Escape")
+        self._act("Menu", self._menu_button.showMenu, "F10")
         for number, step in enumerate(STEPS, 1):
-            act(step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}", into=None)
+            self._act(step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}")
 
     # ---- session
 
@@ -357,6 +410,11 @@ class Window(QMainWindow):
         if looks.looping and looks.loop_bars is not None:
             first, last = looks.loop_bars
             loop = (round(float(grid.bar_time_s(first)) * rate), round(float(grid.bar_time_s(last + 1)) * rate))
+        if looks.around_s is not None:
+            place = round(looks.around_s * rate)
+            if looks.tightened and work.group is not None:
+                place = int(work.edits_of(work.group).result_of(place))
+            loop = (max(0, place - round(_HEAR_BEFORE_S * rate)), place + round(_HEAR_AFTER_S * rate))
         self.player.set_programme(
             Programme(
                 tracks=tuple(tracks),
@@ -371,6 +429,7 @@ class Window(QMainWindow):
 
     def _show_position(self, time_s: float) -> None:
         self.page.set_playhead(time_s, playing=self.player.is_playing)
+        self.sections.place_s = time_s
 
     def _go_to(self, time_s: float) -> None:
         self.player.seek(time_s)
@@ -386,11 +445,43 @@ class Window(QMainWindow):
 
     # ---- the rest
 
-    def _remove_hit(self) -> None:
+    def _mend(self, deed: Callable[[Workspace], None]) -> None:
         if self.work.looks.step == "hits":
-            self.page.remove_selected_hit()
+            deed(self.work)
         elif self.work.selected is not None:
-            self.work.tell("Hits are removed in the Hits step (Ctrl+3); H holds a stroke as played.")
+            self.work.tell("Hits are mended in the Hits step (Ctrl+3); H holds a stroke as played.")
+
+    def _nudge(self, by_ms: float, direction: int) -> None:
+        """By so many ms, or by one sample."""
+        if self.work.looks.step == "hits":
+            hit_tools.nudge_hit(self.work, by_ms / 1000.0 if by_ms else direction / self.work.session.rate_hz)
+
+    def _step(self, steps: int) -> None:
+        """To the next stroke, or in the Hits step to the next hit of the chosen track."""
+        if self.work.looks.step == "hits":
+            self._step_hit(steps, False)
+        else:
+            self.page.step_stroke(steps)
+
+    def _step_hit(self, steps: int, doubtful: bool) -> None:
+        time_s = hit_tools.step_hit(self.work, steps, doubtful=doubtful)
+        if time_s is None:
+            self.work.tell("There is no doubtful hit." if doubtful else "There are no hits on this track.")
+            return
+        self.page.show_time(time_s)
+        if not self.work.looks.hearing:
+            self.player.seek(time_s)
+
+    def _hear_chosen(self) -> None:
+        """Play around the chosen hit over and over while that is wanted, and only then."""
+        looks = self.work.looks
+        wanted = looks.hit[1] if looks.hearing and looks.hit is not None and looks.step == "hits" else None
+        if wanted == looks.around_s:
+            return
+        self.work.look(around_s=wanted)
+        if wanted is not None:
+            self.player.seek(max(0.0, wanted - _HEAR_BEFORE_S))
+            self.player.play()
 
     def _tap(self) -> None:
         card = self.cards["grid"]
@@ -399,7 +490,8 @@ class Window(QMainWindow):
             card.tap()
 
     def _bracket(self) -> None:
-        self.chart.set_visible_bars(self.page.visible_bars())
+        for chart in (self.chart, self.levels):
+            chart.set_visible_bars(self.page.visible_bars())
         bars = self.page.bars_a_row
         self._zoom_words.setText(f"{bars:g} bar{'s' if bars != 1 else ''} a row")
 
@@ -422,13 +514,14 @@ class Window(QMainWindow):
             push.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
             push.setAccessibleName(push.toolTip())
         self._stack.setCurrentIndex(STEPS.index(work.looks.step))
+        self._charts.setCurrentWidget(self.levels if work.looks.step == "hits" else self.chart)
+        self._loupe_sheet.setVisible(work.looks.loupe)
+        self._loupe_button.setChecked(work.looks.loupe)
         legend = (
             "Pegs lean left for early, right for late: 10 ms = 15°, square head = farther. Upright in ink: on time."
         )
         if work.looks.step == "hits":
-            legend = (
-                "● played  ○ bleed  ⁄ grace  | in a roll. Double-click adds a hit, Delete removes the selected one."
-            )
+            legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
         elif work.looks.step == "grid":
             legend = "Drag the line of bar 1 to move the first beat, a later bar line to set the tempo."
         self._legend.setText(legend)
@@ -453,6 +546,7 @@ class Window(QMainWindow):
         geometry = settings.value("window/geometry")
         if isinstance(geometry, QByteArray):
             self.restoreGeometry(geometry)
+        self.work.look(loupe=settings.value("page/loupe") in (True, "true"))
         bars = settings.value("page/bars_a_row")
         if bars is not None:
             self.page.bars_a_row = min((0.5, 1.0, 2.0, 4.0, 8.0, 16.0), key=lambda b: abs(b - float(bars)))
@@ -464,6 +558,8 @@ class Window(QMainWindow):
         settings = QSettings()
         settings.setValue("window/geometry", self.saveGeometry())
         settings.setValue("page/bars_a_row", self.page.bars_a_row)
+        settings.setValue("page/loupe", self.work.looks.loupe)
+        self.loupe.close_down()
         self.player.close()
         self.work.close()
         super().closeEvent(event)
@@ -473,6 +569,10 @@ _KEYS = """Space — play or stop          A — as played / tightened
 C — click          L — loop          Shift+L — loop the selection
 N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
 H — hold the selection as played          Shift+H — release it
+O — loupe          K — split a section here          Ctrl+K — make the range a section
+In Hits: N, P — next, previous hit          D, Shift+D — next, previous doubtful hit
+Delete, Return, R — remove, count as played, restore as found: the chosen hit, or all in the range
+Alt+← → — move the hit by 1 ms, with Shift by 1 sample
 Ctrl+1 … Ctrl+7 — the steps          Ctrl+T — tick the step off
 Ctrl++ / Ctrl+− or Ctrl+wheel — fewer, more bars a row
 Ctrl+Z / Ctrl+Shift+Z — undo, redo          Ctrl+S — save

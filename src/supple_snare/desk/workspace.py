@@ -55,6 +55,14 @@ class Looks:
         Which version is shown and heard.
     selected_s : float or None
         Time of the selected stroke.
+    hit : (str, float) or None
+        Track and time of the chosen hit.
+    hearing : bool
+        Whether a chosen hit is heard at once, in a short loop.
+    around_s : float or None
+        Moment (as played) around which a short loop plays; it goes before the loop of bars.
+    loupe : bool
+        Whether the loupe is open.
     range_s : (float, float) or None
         Selected stretch of time as played.
     loop_bars : (int, int) or None
@@ -69,6 +77,10 @@ class Looks:
     track: str = ""
     tightened: bool = True
     selected_s: float | None = None
+    hit: tuple[str, float] | None = None
+    hearing: bool = False
+    around_s: float | None = None
+    loupe: bool = False
     range_s: tuple[float, float] | None = None
     loop_bars: tuple[int, int] | None = None
     looping: bool = False
@@ -84,6 +96,12 @@ class Workspace(QObject):
     stages_changed = pyqtSignal()
     cuts_changed = pyqtSignal()
     saved_changed = pyqtSignal()
+    hit_wanted = pyqtSignal(int, bool)
+    """The next (1) or previous (−1) hit is wanted; a doubtful one if true."""
+
+    went = pyqtSignal(float)
+    """A moment (as shown) is to be gone to."""
+
     told = pyqtSignal(str, bool)
     """A message for the person, and whether it is about something that went wrong."""
 
@@ -163,7 +181,7 @@ class Workspace(QObject):
         self._saved = session if folder is not None or not session.tracks else None
         self._cuts.clear()
         group = session.groups[0].key if session.groups else ""
-        self.looks = Looks(group=group, step=self.looks.step)
+        self.looks = Looks(group=group, step=self.looks.step, loupe=self.looks.loupe)
         self._session_replaced()
         self.looks_changed.emit()
 

@@ -185,7 +185,7 @@ def move_hit(session: Session, key: str, time_s: float, to_s: float) -> Session:
     if _near(time_s, track.added_s):
         added = tuple(sorted({*_without(track.added_s, (time_s,)), to_s}))
         return change_track(session, key, added_s=added, landings=landings)
-    before = next((moved for moved in track.moved if _near(moved.to_s, (time_s,))), None)
+    before = next((moved for moved in track.moved if _near(time_s, (moved.to_s, moved.from_s))), None)
     from_s = before.from_s if before else time_s
     others = tuple(moved for moved in track.moved if moved is not before)
     moved = tuple(sorted((*others, MovedHit(from_s, to_s)), key=lambda moved: moved.to_s))

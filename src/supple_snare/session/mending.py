@@ -56,7 +56,7 @@ def track_hits(track: Track, verdict: Verdict, peaks: Peaks, *, sections: tuple[
             by_hand, 1.0 - 0.5 * np.exp(-np.abs(above_db) / 6.0), 1.0 / (1.0 + np.exp(-np.abs(verdict.log_odds)))
         ),
     )
-    placed_s = (*track.added_s, *(moved.to_s for moved in track.moved))
+    placed_s = _once((*track.added_s, *(moved.to_s for moved in track.moved)))
     gone_s = (*track.removed_s, *(moved.from_s for moved in track.moved), *placed_s)
     hits = mark_grace_and_rolls(hits[~_near_any(hits.time_s, gone_s)])
     parts = []
@@ -102,6 +102,15 @@ def _landings(hits: Hits, track: Track, peaks: Peaks, *, lands_late: bool) -> Fl
         landing_s[near] = np.maximum(landing.landing_s, hits.time_s[near])
     # A landing past the next one's would turn the order of strokes round.
     return np.minimum.accumulate(landing_s[::-1])[::-1]
+
+
+def _once(times_s: tuple[float, ...]) -> tuple[float, ...]:
+    """Times of which no two are the same hit, in order."""
+    kept: list[float] = []
+    for time_s in sorted(times_s):
+        if not kept or time_s - kept[-1] > SAME_HIT_S:
+            kept.append(time_s)
+    return tuple(kept)
 
 
 def _near_any(time_s: FloatArray, marks_s: tuple[float, ...]) -> NDArray[np.bool_]:

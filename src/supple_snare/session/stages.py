@@ -23,6 +23,7 @@ from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.hits import Hits, Kind
+from supple_snare.timing.kinds import mark_grace_and_rolls
 from supple_snare.timing.leads import suggest_leads
 from supple_snare.timing.offsets import Offsets, measure_offsets
 from supple_snare.timing.sections import section_of
@@ -135,8 +136,10 @@ class Stages:
         hits = {track.key: self._hits(session, track, verdicts[track.key], materials[track.key]) for track in tracks}
         leads = group.leads
         if leads is None:
-            close = [None if t.material is None else t.material is not Material.DRUM_OVERHEAD for t in tracks]
-            leads = tuple(tracks[index].key for index in suggest_leads([hits[t.key] for t in tracks], close=close))
+            close = tuple(None if t.material is None else t.material is not Material.DRUM_OVERHEAD for t in tracks)
+            found = tuple(verdicts[track.key] for track in tracks)
+            order = self._keep("ranks", (found, close), lambda _key: _ranks(found, close))
+            leads = tuple(tracks[index].key for index in order)
         columns = tuple(dict.fromkeys((*leads, *(key for own in group.section_leads for key in own.leads))))
         lead_hits = tuple(hits[key] for key in columns)
         rules = tuple((session.track(key).rules, session.track(key).section_rules) for key in columns)
@@ -186,6 +189,16 @@ def material_of(analysis: Analysis, verdict: Verdict, ear: Ear, *, is_alone: boo
     if is_alone:
         return Material.PLUCKED if analysis.rings else Material.DRUM_CLOSE
     return Material.DRUM_OVERHEAD if verdict.is_far else Material.DRUM_CLOSE
+
+
+def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool | None]) -> list[int]:
+    """Ranks by what was found, so that no correction by hand turns them round."""
+    kinds = [np.where(verdict.played, Kind.PLAYED, Kind.BLEED) for verdict in verdicts]
+    found = [
+        Hits.of(verdict.time_s, level_db=verdict.level_db, kind=kind)
+        for verdict, kind in zip(verdicts, kinds, strict=True)
+    ]
+    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close=close)
 
 
 def part_of(progress: Progress, number: int, total: int) -> Progress:

@@ -1,122 +1,26 @@
-"""Hits: the level limit of each lead, and hits added and removed by hand."""
+"""Hits: what each track holds and which of its attacks count; hits mended by hand."""
 
 from __future__ import annotations
 
-import msgspec
-import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QSizePolicy, QWidget
+from collections.abc import Sequence
 
-from supple_snare.desk import theme
+import numpy as np
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QMenu, QToolButton
+
+from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.base import Card
-from supple_snare.desk.controls import button, head, words
-from supple_snare.desk.workspace import Workspace
-from supple_snare.session.document import Track
-from supple_snare.session.edits import change_track, set_rules
+from supple_snare.desk.controls import button, head, soft, words
+from supple_snare.desk.level_chart import change_rules, set_limit
+from supple_snare.session.document import Ghosts, HitRules, Track
+from supple_snare.session.edits import change_group, change_track, restore_hits, set_leads, set_rules
+from supple_snare.session.stages import GroupView, section_leads
+from supple_snare.sound.material import Material
 from supple_snare.timing.hits import Hits, Kind
 
-_LOW_DB, _HIGH_DB = -60.0, 0.0
-
-
-class LevelChart(QWidget):
-    """Every hit of one track by time and level; the line is the level limit and is dragged."""
-
-    def __init__(self, workspace: Workspace) -> None:
-        super().__init__()
-        self._workspace = workspace
-        self.track: Track | None = None
-        self.hits: Hits = Hits.none()
-        self._dragging = False
-        self.setFixedHeight(170)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setToolTip("Each hit by its level: dots were played, rings are bleed. Drag to set the level limit.")
-        self.setAccessibleName("Level chart")
-
-    def _plot(self) -> QRectF:
-        return QRectF(36, 8, self.width() - 44, self.height() - 26)
-
-    def _y(self, level_db: float) -> float:
-        plot = self._plot()
-        share = (float(np.clip(level_db, _LOW_DB, _HIGH_DB)) - _LOW_DB) / (_HIGH_DB - _LOW_DB)
-        return plot.bottom() - share * plot.height()
-
-    def paintEvent(self, event: QPaintEvent | None) -> None:
-        painter = QPainter(self)
-        plot = self._plot()
-        painter.fillRect(plot, theme.SHEET)
-        painter.setFont(theme.text_font(12))
-        for level in (-60, -40, -20, 0):
-            painter.setPen(QPen(theme.RULE, 1))
-            painter.drawLine(QPointF(plot.left(), self._y(level)), QPointF(plot.right(), self._y(level)))
-            painter.setPen(theme.INK_SOFT)
-            box = QRectF(0, self._y(level) - 8, 31, 16)
-            painter.drawText(box, Qt.AlignmentFlag.AlignRight, theme.signed(level) if level else "0 dB")
-        painter.drawText(
-            QRectF(plot.left(), plot.bottom() + 2, plot.width(), 16), Qt.AlignmentFlag.AlignRight, "time →"
-        )
-        if self.track is not None:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self._paint_hits(painter, plot)
-            self._paint_limit(painter, plot)
-        painter.end()
-
-    def _paint_hits(self, painter: QPainter, plot: QRectF) -> None:
-        length = max(self._workspace.session.length_s, 1e-3)
-        for time, level, kind in zip(self.hits.time_s, self.hits.level_db, self.hits.kind, strict=True):
-            at = QPointF(plot.left() + time / length * plot.width(), self._y(float(level)))
-            if kind == Kind.BLEED:
-                painter.setPen(QPen(theme.INK_SOFT, 1))
-                painter.setBrush(Qt.BrushStyle.NoBrush)
-                painter.drawEllipse(at, 2.4, 2.4)
-            else:
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(theme.INK if kind == Kind.PLAYED else theme.BRASS)
-                painter.drawEllipse(at, 2.6, 2.6)
-
-    def _paint_limit(self, painter: QPainter, plot: QRectF) -> None:
-        assert self.track is not None
-        limit = self.track.rules.level_limit_db
-        if limit is None:
-            painter.setPen(theme.INK_SOFT)
-            painter.drawText(plot.adjusted(4, 2, 0, 0), Qt.AlignmentFlag.AlignTop, "automatic: judged from all tracks")
-            return
-        y = self._y(limit)
-        painter.setPen(QPen(theme.BRASS, 2))
-        painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y))
-        painter.setBrush(theme.BRASS)
-        painter.drawEllipse(QPointF(plot.right(), y), 5, 5)
-        painter.setPen(theme.BRASS_TEXT)
-        text = f"limit {theme.signed(limit, 1)} dB"
-        painter.drawText(QRectF(plot.left() + 4, y - 18, 160, 16), Qt.AlignmentFlag.AlignLeft, text)
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.track is not None:
-            self._dragging = True
-            self._workspace.begin_gesture()
-            self._set(event.position().y())
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self._dragging:
-            self._set(event.position().y())
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._dragging:
-            self._dragging = False
-            self._workspace.end_gesture()
-
-    def _set(self, y: float) -> None:
-        assert self.track is not None
-        plot = self._plot()
-        level = _LOW_DB + (plot.bottom() - y) / plot.height() * (_HIGH_DB - _LOW_DB)
-        set_limit(self._workspace, self.track, float(np.clip(round(2 * level) / 2, _LOW_DB, _HIGH_DB)))
-
-
-def set_limit(work: Workspace, track: Track, level_db: float | None) -> None:
-    """Give a track a level limit, or leave it to the program."""
-    word = "Automatic limit" if level_db is None else "Level limit"
-    rules = msgspec.structs.replace(track.rules, level_limit_db=level_db)
-    work.do(f"{word} of {track.name}", set_rules(work.session, track.key, rules))
+_LOWEST_DB = -66.0
+_HIGHEST_HZ = 20_000.0
+_LABEL_PX = 78
+_ROW_PX = 28
 
 
 class HitsCard(Card):
@@ -125,76 +29,375 @@ class HitsCard(Card):
     title = "Hits"
 
     def build(self) -> None:
-        self.column.addWidget(head("Track"))
-        self._track = QComboBox()
-        self._track.setAccessibleName("Track")
+        self.column.setSpacing(6)
+        rows = QGridLayout()
+        rows.setHorizontalSpacing(6)
+        rows.setVerticalSpacing(5)
+        rows.setColumnMinimumWidth(0, _LABEL_PX)
+        rows.setColumnStretch(1, 1)
+        self._rows = rows
+        self._track = self._combo("Track", "Whose hits are shown in the chart and mended on the page")
         self._track.currentIndexChanged.connect(self._choose_track)
-        self.column.addWidget(self._track)
-        self.chart = LevelChart(self.work)
-        self.column.addWidget(self.chart)
-        self._auto = button("Automatic limit", "Leave it to the comparison of all tracks again")
-        self._auto.clicked.connect(self._make_automatic)
-        self.column.addWidget(self._auto)
+        self._material = self._combo("Sound", "What the track holds: it sets how attacks are looked for")
+        self._material.currentIndexChanged.connect(self._choose_material)
+        self._source = QToolButton()
+        self._source.setObjectName("plain")
+        self._source.setFixedHeight(_ROW_PX)
+        self._source.setStyleSheet("padding: 1px 9px; min-height: 0;")
+        self._source.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._source.setToolTip("The tracks whose mix is listened to for its attacks; never heard in what is written")
+        self._source_menu = QMenu(self._source)
+        self._source_menu.aboutToShow.connect(self._fill_sources)
+        self._source.setMenu(self._source_menu)
+        self._row("Listens to", self._source)
+        band = QHBoxLayout()
+        band.setSpacing(4)
+        self._low = self._number(0.0, _HIGHEST_HZ, " Hz", "Lowest frequency that is listened to", "from 0 Hz", 10.0)
+        self._high = self._number(0.0, _HIGHEST_HZ, " Hz", "Highest frequency that is listened to", "to the top", 100.0)
+        for box in (self._low, self._high):
+            box.valueChanged.connect(self._change_band)
+            band.addWidget(box)
+        self._row("Band", band)
+        self._scope = self._combo("Rules of", "The whole take, or one section that has rules of its own")
+        self._scope.currentIndexChanged.connect(self._choose_scope)
+        limit = QHBoxLayout()
+        limit.setSpacing(4)
+        self._limit = self._number(_LOWEST_DB - 0.5, 0.0, " dB", "Hits softer than this do not count", "automatic", 0.5)
+        self._limit.setDecimals(1)
+        self._limit.valueChanged.connect(self._change_limit)
+        self._auto = button("Automatic", "Leave it to the comparison of all tracks again")
+        self._auto.clicked.connect(lambda: self._set_limit(None))
+        self._auto.setFixedHeight(_ROW_PX)
+        self._auto.setStyleSheet("padding: 1px 9px; min-height: 0;")
+        limit.addWidget(self._limit, 1)
+        limit.addWidget(self._auto)
+        self._row("Level limit", limit)
+        self._spacing = self._number(-1.0, 500.0, " ms", "Of two hits nearer the louder counts", "automatic", 5)
+        self._spacing.valueChanged.connect(self._change_spacing)
+        self._row("Spacing", self._spacing)
+        self._ghosts = self._combo("Ghost notes", "Hits 12 dB or more below the accents of this lead")
+        for rule, text in (
+            (Ghosts.TIMED, "timed like the others"),
+            (Ghosts.CARRIED, "carried along"),
+            (Ghosts.IGNORED, "ignored"),
+        ):
+            self._ghosts.addItem(text, rule)
+        self._ghosts.currentIndexChanged.connect(self._change_ghosts)
+        self._leads = self._combo("First lead", "Which lead decides first where several play together")
+        self._leads.currentIndexChanged.connect(self._change_first_lead)
+        self._together = self._number(5.0, 100.0, " ms", "Hits of different leads this near are one stroke", "", 5)
+        self._together.valueChanged.connect(self._change_together)
+        self._row("Together", self._together)
+        self.column.addLayout(rows)
+        self._follow = button("As the whole take", "Drop the rules and ranks that this section has of its own")
+        self._follow.clicked.connect(self._follow_take)
+        self.column.addWidget(self._follow)
         self._facts = words()
         self.column.addWidget(self._facts)
-        self.column.addWidget(head("By hand"))
-        self.column.addWidget(
-            words(
-                "Double-click on the page: add a hit to this track at the nearest attack, with Shift exactly there. "
-                "Select a stroke and press Delete: remove its hit."
-            )
-        )
-        row = QHBoxLayout()
-        self._undo_added = button("Forget corrections", "Drop every hit added or removed by hand on this track")
-        self._undo_added.clicked.connect(self._forget)
-        row.addWidget(self._undo_added)
-        self.column.addLayout(row)
+        self._build_check()
         self.column.addStretch(1)
 
+    def _build_check(self) -> None:
+        self.column.addSpacing(8)
+        self.column.addWidget(head("Check and mend"))
+        steps = QGridLayout()
+        steps.setSpacing(5)
+        for place, (text, hint, by, doubtful) in enumerate(
+            (
+                ("‹ Hit", "The hit before (P)", -1, False),
+                ("Hit ›", "The next hit (N)", 1, False),
+                ("‹ Doubt", "The doubtful hit before (Shift+D)", -1, True),
+                ("Doubt ›", "The next doubtful hit of any lead (D)", 1, True),
+            )
+        ):
+            push = button(text, hint)
+            push.setStyleSheet("padding: 4px 2px;")
+            push.clicked.connect(lambda _on, b=by, d=doubtful: self.work.hit_wanted.emit(b, d))
+            steps.addWidget(push, 0, place)
+        self.column.addLayout(steps)
+        self._hear = QCheckBox("Hear each in a short loop")
+        self._hear.setToolTip("Going to a hit plays it over and over; Space stops (Shift+Space)")
+        self._hear.toggled.connect(lambda on: self.work.look(hearing=on))
+        self.column.addWidget(self._hear)
+        self._hit = words()
+        self.column.addWidget(self._hit)
+        mend = QGridLayout()
+        mend.setSpacing(5)
+        self._remove = button("Remove", "Take the chosen hit, or all of this track in the range, away (Delete)")
+        self._remove.clicked.connect(lambda: hit_tools.remove_hits(self.work))
+        self._promote = button("Count it", "Count the chosen bleed, or all in the range, as played (Return)")
+        self._promote.clicked.connect(lambda: hit_tools.promote_hits(self.work))
+        self._restore = button("As found", "Bring the chosen hit, or the range on all tracks, back as found (R)")
+        self._restore.clicked.connect(lambda: hit_tools.restore_hits(self.work))
+        for place, push in enumerate((self._remove, self._promote, self._restore)):
+            mend.addWidget(push, 0, place)
+        self.column.addLayout(mend)
+        landing = QHBoxLayout()
+        self._landing_words = soft("Lands after its start by")
+        landing.addWidget(self._landing_words)
+        self._landing = self._number(0.0, 200.0, " ms", "Where inside the attack it should meet the grid", "", 1.0)
+        self._landing.setDecimals(1)
+        self._landing.valueChanged.connect(self._change_landing)
+        landing.addWidget(self._landing)
+        self.column.addLayout(landing)
+        self._forget = button("Forget all corrections of this track", "All that was mended by hand")
+        self._forget.clicked.connect(self._forget_all)
+        self.column.addWidget(self._forget)
+
+    def _row(self, name: str, what: object) -> None:
+        row = self._rows.rowCount()
+        self._rows.addWidget(soft(name), row, 0)
+        if isinstance(what, QHBoxLayout):
+            self._rows.addLayout(what, row, 1)
+        else:
+            self._rows.addWidget(what, row, 1)  # type: ignore[call-overload]
+
+    def _combo(self, name: str, hint: str) -> QComboBox:
+        combo = QComboBox()
+        combo.setAccessibleName(name)
+        combo.setToolTip(hint)
+        combo.setMinimumContentsLength(8)
+        combo.setFixedHeight(_ROW_PX)
+        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self._row(name, combo)
+        return combo
+
+    def _number(self, low: float, high: float, unit: str, hint: str, lowest: str, step: float) -> QDoubleSpinBox:
+        """A number; at its lowest it says a word instead."""
+        box = QDoubleSpinBox()
+        box.setRange(low, high)
+        box.setDecimals(0)
+        box.setSingleStep(step)
+        box.setSuffix(unit)
+        box.setSpecialValueText(lowest)
+        box.setToolTip(hint)
+        box.setAccessibleName(hint)
+        box.setKeyboardTracking(False)
+        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        box.setFixedHeight(_ROW_PX)
+        return box
+
+    # ---- what is shown
+
+    @property
+    def _key(self) -> str | None:
+        return hit_tools.chosen_track(self.work) or self._track.currentData()
+
+    @property
+    def _section(self) -> str | None:
+        """Key of the section whose rules are shown, None for the take's."""
+        return self._scope.currentData()
+
+    def _rules(self, track: Track) -> HitRules:
+        return track.rules if self._section is None else track.rules_in(self._section)
+
     def refresh(self) -> None:
-        view = self.work.view
-        if view is None:
-            self._facts.setText("Listening to the recordings …")
-            self.chart.track = None
-            self.chart.update()
-            return
-        keys = [*view.leads, *(track.key for track in view.tracks if track.key not in view.leads)]
-        if [self._track.itemData(i) for i in range(self._track.count())] != keys:
-            chosen = self._track.currentData()
-            self._track.blockSignals(True)
-            self._track.clear()
-            for key in keys:
-                rank = f"lead {view.leads.index(key) + 1}" if key in view.leads else "no lead"
-                self._track.addItem(f"{self.work.session.track(key).name} · {rank}", key)
-            self._track.setCurrentIndex(keys.index(chosen) if chosen in keys else 0)
-            self._track.blockSignals(False)
-        key = self._track.currentData()
-        if key is None:
+        view, key = self.work.view, self._key
+        if view is None or key is None:
+            self._facts.setText("Listening to the recordings …" if self.work.session.tracks else "No recordings yet.")
             return
         track, hits = self.work.session.track(key), view.hits[key]
-        self.chart.track, self.chart.hits = track, hits
-        self.chart.update()
-        self._auto.setEnabled(track.rules.level_limit_db is not None)
-        self._undo_added.setEnabled(bool(track.added_s or track.removed_s))
-        counts = {kind: int(np.count_nonzero(hits.kind == kind)) for kind in Kind}
-        facts = f"{counts[Kind.PLAYED]} played, {counts[Kind.GRACE]} grace, {counts[Kind.ROLL]} inside rolls, "
-        facts += f"{counts[Kind.BLEED]} bleed."
-        if track.added_s or track.removed_s:
-            facts += f" By hand: {len(track.added_s)} added, {len(track.removed_s)} removed."
-        if not counts[Kind.PLAYED]:
-            facts = "No clear attacks found: lower the level limit, or let another track lead."
-        self._facts.setText(facts)
+        names = {other.key: other.name for other in self.work.session.tracks}
+        order = [*view.columns, *(other.key for other in view.tracks if other.key not in view.columns)]
+        ranks = {lead: f" · lead {number}" for number, lead in enumerate(view.leads, 1)}
+        _fill(self._track, [(names[other] + ranks.get(other, ""), other) for other in order], key)
+        guess = (
+            [(f"{view.materials[key]} (as it sounds)", None)] if track.material is None else [("as it sounds", None)]
+        )
+        _fill(self._material, [*guess, *((str(material), material) for material in Material)], track.material)
+        self._source.setText(" + ".join(names[other] for other in track.listens_to) or "this track")
+        low, high = track.band_hz or (0.0, 0.0)
+        _show(self._low, low)
+        _show(self._high, high)
+        sections = [(section.name, section.key) for section in self.work.session.sections]
+        _fill(self._scope, [("the whole take", None), *sections], self._section)
+        self._show_rules(view, track)
+        self._facts.setText(_facts(track, hits))
+        self._show_hit(view)
+        self._forget.setEnabled(track.is_corrected)
+
+    def _show_rules(self, view: GroupView, track: Track) -> None:
+        rules, section, group = self._rules(track), self._section, view.group
+        _show(self._limit, self._limit.minimum() if rules.level_limit_db is None else rules.level_limit_db)
+        self._auto.setEnabled(rules.level_limit_db is not None)
+        _show(self._spacing, -1.0 if rules.spacing_ms is None else rules.spacing_ms)
+        _select(self._ghosts, rules.ghosts)
+        leads = view.leads if section is None else section_leads(group, view.leads, section)
+        names = [(self.work.session.track(key).name, key) for key in leads]
+        _fill(self._leads, names, leads[0] if leads else None)
+        _show(self._together, group.together_ms)
+        own = any(other.section == section for other in track.section_rules)
+        own_leads = any(other.section == section for other in group.section_leads)
+        self._follow.setVisible(section is not None)
+        self._follow.setEnabled(own or own_leads)
+
+    def _show_hit(self, view: GroupView) -> None:
+        chosen = hit_tools.chosen_hit(self.work)
+        self._hear.blockSignals(True)
+        self._hear.setChecked(self.work.looks.hearing)
+        self._hear.blockSignals(False)
+        some = chosen is not None or self.work.looks.range_s is not None
+        for push in (self._remove, self._promote, self._restore):
+            push.setEnabled(some or (push is self._restore and self.work.looks.hit is not None))
+        self._landing.setEnabled(chosen is not None)
+        if chosen is None:
+            doubtful = sum(len(hit_tools.doubtful_s(view.hits[key])) for key in view.columns)
+            self._hit.setText(
+                "Range chosen: the buttons work on all of this track in it."
+                if self.work.looks.range_s is not None
+                else f"{doubtful} doubtful hits. Click a mark to choose it, double-click adds one (Shift: just there)."
+            )
+            _show(self._landing, 0.0)
+            return
+        key, index = chosen
+        text = hit_tools.describe_hit(self.work, key, index)
+        stroke = self.work.selected
+        if stroke is not None:
+            leads = hit_tools.describe_leads(view, lambda other: self.work.session.track(other).name, stroke)
+            text += f". {leads}." if leads else "."
+        self._hit.setText(text)
+        hits = view.hits[key]
+        _show(self._landing, 1000.0 * float(hits.landing_s[index] - hits.time_s[index]))
+
+    # ---- what is changed
 
     def _choose_track(self) -> None:
-        self.work.look(track=self._track.currentData() or "")
+        self.work.look(track=self._track.currentData() or "", hit=None)
+
+    def _choose_material(self) -> None:
+        if (key := self._key) is not None:
+            name = self.work.session.track(key).name
+            self.work.do(
+                f"Sound of {name}", change_track(self.work.session, key, material=self._material.currentData())
+            )
+
+    def _fill_sources(self) -> None:
+        key = self._key
+        self._source_menu.clear()
+        if key is None:
+            return
+        session = self.work.session
+        track = session.track(key)
+        heard = track.listens_to or (key,)
+        for other in session.tracks:
+            action = self._source_menu.addAction(other.name)
+            assert action is not None
+            action.setCheckable(True)
+            action.setChecked(other.key in heard)
+            action.triggered.connect(lambda _on, k=other.key: self._toggle_source(k))
+
+    def _toggle_source(self, other: str) -> None:
+        key = self._key
+        assert key is not None
+        session = self.work.session
+        track = session.track(key)
+        heard = track.listens_to or (key,)
+        changed = tuple(k for k in heard if k != other) if other in heard else (*heard, other)
+        ordered = tuple(track.key for track in session.tracks if track.key in changed)
+        listens_to = () if ordered in ((key,), ()) else ordered
+        self.work.do(f"What {track.name} listens to", change_track(session, key, listens_to=listens_to))
+
+    def _change_band(self) -> None:
+        if (key := self._key) is None:
+            return
+        low, high = self._low.value(), self._high.value() or _HIGHEST_HZ
+        if high <= low:
+            self.work.tell_problem("The upper edge of the band must lie above the lower one.")
+            self.refresh()
+            return
+        band = None if low == 0.0 and high == _HIGHEST_HZ else (low, high)
+        name = self.work.session.track(key).name
+        self.work.do(f"Band of {name}", change_track(self.work.session, key, band_hz=band))
+
+    def _choose_scope(self) -> None:
         self.refresh()
 
-    def _make_automatic(self) -> None:
-        if self.chart.track is not None:
-            set_limit(self.work, self.chart.track, None)
+    def _set_limit(self, level_db: float | None) -> None:
+        if (key := self._key) is not None:
+            set_limit(self.work, key, self._section, level_db)
 
-    def _forget(self) -> None:
-        track = self.chart.track
-        if track is not None:
-            changed = change_track(self.work.session, track.key, added_s=(), removed_s=())
-            self.work.do(f"Forget corrections of {track.name}", changed)
+    def _change_limit(self, value: float) -> None:
+        self._set_limit(None if value <= self._limit.minimum() else value)
+
+    def _change_spacing(self, value: float) -> None:
+        if (key := self._key) is not None:
+            change_rules(self.work, key, self._section, "Spacing", spacing_ms=None if value < 0.0 else value)
+
+    def _change_ghosts(self) -> None:
+        if (key := self._key) is not None:
+            change_rules(self.work, key, self._section, "Ghost notes", ghosts=self._ghosts.currentData())
+
+    def _change_first_lead(self) -> None:
+        view = self.work.view
+        first = self._leads.currentData()
+        if view is None or first is None:
+            return
+        leads = view.leads if self._section is None else section_leads(view.group, view.leads, self._section)
+        ranked = (first, *(key for key in leads if key != first))
+        changed = set_leads(self.work.session, view.group.key, ranked, section=self._section)
+        self.work.do(f"{self.work.session.track(first).name} leads first", changed)
+
+    def _change_together(self, value: float) -> None:
+        if (group := self.work.group) is not None:
+            self.work.do("Together window", change_group(self.work.session, group.key, together_ms=value))
+
+    def _follow_take(self) -> None:
+        view, key, section = self.work.view, self._key, self._section
+        if view is None or key is None or section is None:
+            return
+        session = set_rules(self.work.session, key, None, section=section)
+        self.work.do("Section as the whole take", set_leads(session, view.group.key, None, section=section))
+
+    def _change_landing(self, value: float) -> None:
+        chosen = hit_tools.chosen_hit(self.work)
+        if chosen is not None and self.work.view is not None:
+            start_s = float(self.work.view.hits[chosen[0]].time_s[chosen[1]])
+            hit_tools.land_hit(self.work, start_s + value / 1000.0)
+
+    def _forget_all(self) -> None:
+        if (key := self._key) is not None:
+            changed = restore_hits(self.work.session, [key], -1.0, self.work.session.length_s + 1.0)
+            self.work.do(f"Forget corrections of {self.work.session.track(key).name}", changed)
+
+
+def _facts(track: Track, hits: Hits) -> str:
+    """What was found on a track, in a sentence or two."""
+    counts = {kind: int(np.count_nonzero(hits.kind == kind)) for kind in Kind}
+    if not counts[Kind.PLAYED]:
+        return "No clear attacks found: lower the level limit, or let it listen to another track."
+    ghosts = int(np.count_nonzero(hits.ghost))
+    parts = [f"{counts[Kind.PLAYED]} played"]
+    parts += [f"{ghosts} of them ghost notes"] if ghosts else []
+    parts += [f"{counts[Kind.GRACE]} grace"] if counts[Kind.GRACE] else []
+    parts += [f"{counts[Kind.ROLL]} inside rolls"] if counts[Kind.ROLL] else []
+    text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "."
+    by_hand = [
+        f"{len(facts)} {word}"
+        for facts, word in ((track.added_s, "added"), (track.moved, "moved"), (track.removed_s, "removed"))
+        if facts
+    ]
+    return f"{text} By hand: {', '.join(by_hand)}." if by_hand else text
+
+
+def _fill(combo: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:
+    """Offer some choices, the chosen one shown, without telling anybody."""
+    combo.blockSignals(True)
+    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != list(items):
+        combo.clear()
+        for text, data in items:
+            combo.addItem(text, data)
+    combo.blockSignals(False)
+    _select(combo, chosen)
+
+
+def _select(combo: QComboBox, chosen: object) -> None:
+    combo.blockSignals(True)
+    data = [combo.itemData(i) for i in range(combo.count())]
+    combo.setCurrentIndex(data.index(chosen) if chosen in data else 0)
+    combo.blockSignals(False)
+
+
+def _show(box: QDoubleSpinBox, value: float) -> None:
+    box.blockSignals(True)
+    box.setValue(value)
+    box.blockSignals(False)

@@ -1,0 +1,230 @@
+"""What can be done to hits in the window: choosing one, going from one to the next, mending one or a whole range."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from supple_snare.desk import theme
+from supple_snare.desk.workspace import Workspace
+from supple_snare.session import edits
+from supple_snare.session.mending import snap_to_attack
+from supple_snare.session.stages import GroupView
+from supple_snare.timing.hits import Hits, Kind, Origin
+from supple_snare.timing.units import FloatArray
+
+DOUBTFUL = 0.7
+"""A hit whose kind is less certain than this is worth a look."""
+
+APART_MS = 5.0
+"""Leads that lie farther apart inside one stroke are said to disagree."""
+
+
+def chosen_track(work: Workspace) -> str | None:
+    """Key of the track whose hits are mended: the one looked at, or the first lead."""
+    view = work.view
+    if view is None or not view.tracks:
+        return None
+    if work.looks.track in view.hits:
+        return work.looks.track
+    return view.leads[0] if view.leads else view.tracks[0].key
+
+
+def chosen_hit(work: Workspace) -> tuple[str, int] | None:
+    """Track and index of the chosen hit, if it is there."""
+    view, hit = work.view, work.looks.hit
+    if view is None or hit is None or hit[0] not in view.hits:
+        return None
+    hits = view.hits[hit[0]]
+    if not len(hits):
+        return None
+    index = int(np.argmin(np.abs(hits.time_s - hit[1])))
+    return (hit[0], index) if abs(hits.time_s[index] - hit[1]) <= edits.SAME_HIT_S else None
+
+
+def choose_hit(work: Workspace, key: str, time_s: float) -> None:
+    """Look at a hit, and at the stroke that it belongs to."""
+    work.look(track=key, hit=(key, time_s), selected_s=_stroke_near(work, key, time_s), range_s=None)
+
+
+def step_hit(work: Workspace, steps: int, *, doubtful: bool = False) -> float | None:
+    """Go to the next or previous hit of the chosen track, or to a doubtful one of any lead; returns its time."""
+    view, key = work.view, chosen_track(work)
+    if view is None or key is None:
+        return None
+    keys = view.columns or (key,)
+    if doubtful:
+        stops = [(float(time), other) for other in keys for time in doubtful_s(view.hits[other])]
+    else:
+        hits = view.hits[key]
+        stops = [(float(time), key) for time in hits.time_s[hits.kind != Kind.BLEED]]
+    stops.sort()
+    if not stops:
+        return None
+    here = work.looks.hit[1] if work.looks.hit else (work.looks.selected_s if work.looks.selected_s is not None else 0)
+    times = np.array([time for time, _key in stops])
+    if steps > 0:
+        index = int(np.searchsorted(times, here + edits.SAME_HIT_S))
+    else:
+        index = int(np.searchsorted(times, here - edits.SAME_HIT_S)) - 1
+    time_s, key = stops[int(np.clip(index, 0, len(stops) - 1))]
+    choose_hit(work, key, time_s)
+    return time_s
+
+
+def doubtful_s(hits: Hits) -> FloatArray:
+    """Times of the hits whose kind is not certain; nobody doubts those placed by hand."""
+    return np.asarray(hits.time_s[(hits.confidence < DOUBTFUL) & (hits.origin == Origin.FOUND)])
+
+
+def add_hit(work: Workspace, time_s: float, *, exact: bool = False) -> None:
+    """Add a hit to the chosen track; it jumps to the nearest attack unless told not to."""
+    view, key = work.view, chosen_track(work)
+    if view is None or key is None:
+        return
+    track = work.session.track(key)
+    if not exact:
+        time_s = snap_to_attack(view.verdicts[key], time_s)
+    time_s = float(np.clip(time_s, 0.0, track.recording.length_s))
+    work.do(f"Add a hit to {track.name}", edits.add_hits(work.session, key, [time_s]))
+    choose_hit(work, key, time_s)
+
+
+def remove_hits(work: Workspace) -> None:
+    """Take the chosen hit away, or all of the chosen track in the chosen range."""
+    _mend(work, "Remove", "removed", edits.remove_hits, lambda hits: hits.kind != Kind.BLEED)
+
+
+def promote_hits(work: Workspace) -> None:
+    """Count the chosen bleed as played, or all bleed of the chosen track in the chosen range."""
+    _mend(work, "Count as played", "counted", edits.add_hits, lambda hits: hits.kind != Kind.PLAYED)
+
+
+def restore_hits(work: Workspace) -> None:
+    """Bring hits back as they were found: around the chosen place on its track, or in the range on all tracks."""
+    view, looks = work.view, work.looks
+    if view is None:
+        return
+    if looks.range_s is not None:
+        changed = edits.restore_hits(work.session, view.hits, *looks.range_s)
+        label = "Restore hits in the range"
+    elif looks.hit is not None:
+        key, time_s = looks.hit
+        moved = next((moved for moved in work.session.track(key).moved if abs(moved.to_s - time_s) < 1e-6), None)
+        low, high = sorted((time_s, moved.from_s if moved else time_s))
+        changed = edits.restore_hits(work.session, [key], low, high)
+        label = f"Restore a hit of {work.session.track(key).name}"
+        work.look(hit=(key, moved.from_s if moved else time_s))
+    else:
+        work.tell("Select a hit, or drag over a range on the page, then restore.")
+        return
+    if changed == work.session:
+        work.tell("Nothing was mended by hand there.")
+    work.do(label, changed)
+
+
+def nudge_hit(work: Workspace, by_s: float) -> None:
+    """Move the chosen hit a little."""
+    chosen = chosen_hit(work)
+    if chosen is None or work.view is None:
+        work.tell("Select a hit first: click its mark on the page.")
+        return
+    key, index = chosen
+    time_s = float(work.view.hits[key].time_s[index])
+    move_hit(work, key, time_s, time_s + by_s)
+
+
+def move_hit(work: Workspace, key: str, time_s: float, to_s: float) -> None:
+    """Put a hit elsewhere, and go on looking at it."""
+    track = work.session.track(key)
+    to_s = float(np.clip(to_s, 0.0, track.recording.length_s))
+    work.do(f"Move a hit of {track.name}", edits.move_hit(work.session, key, time_s, to_s))
+    choose_hit(work, key, to_s)
+
+
+def land_hit(work: Workspace, landing_s: float | None) -> None:
+    """Say where the chosen hit lands, or leave it to the program."""
+    chosen = chosen_hit(work)
+    if chosen is None or work.view is None:
+        work.tell("Select a hit first: click its mark on the page.")
+        return
+    key, index = chosen
+    time_s = float(work.view.hits[key].time_s[index])
+    name = work.session.track(key).name
+    work.do(f"Landing point of a hit of {name}", edits.land_hit(work.session, key, time_s, landing_s))
+    choose_hit(work, key, time_s)
+
+
+def describe_hit(work: Workspace, key: str, index: int) -> str:
+    """A hit in words and numbers."""
+    view = work.view
+    assert view is not None
+    hits = view.hits[key]
+    kind = Kind(int(hits.kind[index]))
+    what = "ghost note" if hits.ghost[index] else kind.word if kind is not Kind.ROLL else "inside a roll"
+    origin = Origin(int(hits.origin[index]))
+    if origin is Origin.FOUND:
+        sure = f"{100.0 * float(hits.confidence[index]):.0f} % sure"
+    else:
+        sure = f"{origin.name.lower()} by hand"
+    level = theme.signed(float(hits.level_db[index]), 1)
+    words = f"{work.session.track(key).name} · {level} dB · {what}, {sure}"
+    late_ms = 1000.0 * float(hits.landing_s[index] - hits.time_s[index])
+    return words + (f" · lands {late_ms:.1f} ms after its start" if late_ms > 0.05 else "")
+
+
+def describe_leads(view: GroupView, names: Callable[[str], str], stroke: int) -> str:
+    """Which lead times a stroke, and by how much the others disagree."""
+    own = float(view.strokes.time_s[stroke])
+    winner = names(view.lead_of(stroke))
+    apart = []
+    for number, key in enumerate(view.columns):
+        other_s = float(view.strokes.lead_times_s[stroke, number])
+        apart_ms = 1000.0 * (other_s - own)
+        if np.isfinite(other_s) and key != view.lead_of(stroke) and abs(apart_ms) >= APART_MS:
+            apart.append(f"{names(key)} {abs(apart_ms):.1f} ms {'earlier' if apart_ms < 0 else 'later'}")
+    return f"{winner} decides; {', '.join(apart)}" if apart else ""
+
+
+def _mend(
+    work: Workspace,
+    label: str,
+    past: str,
+    edit: Callable[..., object],
+    which: Callable[[Hits], np.ndarray[tuple[int], np.dtype[np.bool_]]],
+) -> None:
+    view, key, looks = work.view, chosen_track(work), work.looks
+    if view is None or key is None:
+        return
+    if looks.range_s is not None:
+        hits = view.hits[key]
+        inside = which(hits) & (hits.time_s >= looks.range_s[0]) & (hits.time_s <= looks.range_s[1])
+        times = hits.time_s[inside].tolist()
+        words = f"{label}: {len(times)} hits of {work.session.track(key).name}"
+    else:
+        chosen = chosen_hit(work)
+        if chosen is None:
+            work.tell(f"Nothing is {past}: select a hit, or drag over a range on the page.")
+            return
+        key, index = chosen
+        times = [float(view.hits[key].time_s[index])]
+        words = f"{label}: a hit of {work.session.track(key).name}"
+    if not times:
+        work.tell(f"There is nothing to be {past} on {work.session.track(key).name} in this range.")
+        return
+    work.do(words, edit(work.session, key, times))  # type: ignore[arg-type]
+
+
+def _stroke_near(work: Workspace, key: str, time_s: float) -> float | None:
+    """Time of the stroke that a lead's hit belongs to."""
+    view = work.view
+    if view is None or not len(view.strokes) or key not in view.columns:
+        return None
+    hits = view.hits[key]
+    own = hits.landing_s[np.abs(hits.time_s - time_s) <= edits.SAME_HIT_S]
+    if not len(own):
+        return None
+    column = view.strokes.lead_times_s[:, view.columns.index(key)]
+    at = np.flatnonzero(np.abs(column - own[0]) < 1e-9)
+    return float(view.strokes.time_s[at[0]]) if len(at) else None

@@ -1,0 +1,231 @@
+"""The level chart: every hit of one track by time and level over the take; the level limits are dragged on it."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResizeEvent
+from PyQt6.QtWidgets import QToolTip
+
+from supple_snare.desk import theme
+from supple_snare.desk.hit_tools import choose_hit, chosen_track, describe_hit, doubtful_s
+from supple_snare.desk.stamps import put
+from supple_snare.desk.take_chart import TakeChart
+from supple_snare.desk.workspace import Workspace
+from supple_snare.session.document import HitRules
+from supple_snare.session.edits import set_rules
+from supple_snare.session.section_edits import Span, section_spans
+from supple_snare.timing.hits import Kind
+from supple_snare.timing.units import FloatArray
+
+_LOW_DB, _HIGH_DB = -66.0, 4.0
+_GRAB_PX = 7.0
+_NEAR_PX = 9.0
+
+
+class LevelChart(TakeChart):
+    """Dots were played, rings are bleed, slanted strokes are grace notes and the inside of rolls."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__(workspace, "Level chart")
+        self._dragged: Span | None = None
+        self._dragging = False
+        self._layer: tuple[tuple[object, ...], QPixmap] | None = None
+        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+            signal.connect(self.update)
+
+    # ---- geometry
+
+    def _y(self, level_db: FloatArray | float) -> FloatArray:
+        plot = self._plot()
+        share = (np.clip(level_db, _LOW_DB, _HIGH_DB) - _LOW_DB) / (_HIGH_DB - _LOW_DB)
+        return np.asarray(plot.bottom() - share * plot.height())
+
+    def _level_at(self, y: float) -> float:
+        plot = self._plot()
+        level = _LOW_DB + (plot.bottom() - y) / plot.height() * (_HIGH_DB - _LOW_DB)
+        return float(np.clip(round(2.0 * level) / 2.0, _LOW_DB, 0.0))
+
+    def _spans(self) -> list[Span | None]:
+        """Sections, or None for the take as one."""
+        return list(section_spans(self._workspace.session)) or [None]
+
+    def _rules(self, span: Span | None) -> HitRules:
+        key = chosen_track(self._workspace)
+        assert key is not None
+        track = self._workspace.session.track(key)
+        return track.rules if span is None else track.rules_in(span.section.key)
+
+    def _edges(self, span: Span | None) -> tuple[float, float]:
+        plot = self._plot()
+        if span is None:
+            return plot.left(), plot.right()
+        return float(self._x(span.section.start_s)), float(self._x(span.end_s))
+
+    # ---- drawing
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        super().resizeEvent(event)
+        self._layer = None
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        work, key = self._workspace, chosen_track(self._workspace)
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.SHEET)
+        ready = key is not None and work.view is not None
+        words = "● played · ○ bleed · ⁄ grace or in a roll · brass ring: doubtful · drag the line: level limit"
+        title = f"Levels of {work.session.track(key).name}" if key else "Levels"
+        self._paint_title(painter, title, words if ready else "")
+        self._paint_axes(painter)
+        if key is not None and work.view is not None:
+            painter.drawPixmap(0, 0, self._dots(key))
+            self._paint_limits(painter)
+            self._paint_chosen(painter, key)
+            self._paint_bracket(painter)
+        painter.end()
+
+    def _paint_axes(self, painter: QPainter) -> None:
+        plot = self._plot()
+        for level in (-60, -40, -20, 0):
+            self._paint_line(painter, float(self._y(level)), theme.signed(level) if level else "0 dB", theme.RULE)
+        self._paint_bars(painter)
+        for span in section_spans(self._workspace.session):
+            x = float(self._x(span.section.start_s))
+            painter.setPen(QPen(theme.BRASS, 1, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
+            painter.setPen(theme.BRASS_TEXT)
+            width = max(0.0, float(self._x(span.end_s)) - x - 6)
+            text = painter.fontMetrics().elidedText(span.section.name, Qt.TextElideMode.ElideRight, int(width))
+            painter.drawText(QRectF(x + 4, plot.bottom() - 17, width, 16), Qt.AlignmentFlag.AlignLeft, text)
+
+    def _dots(self, key: str) -> QPixmap:
+        """All hits of the track: kept while they stay the same."""
+        view = self._workspace.view
+        assert view is not None
+        hits = view.hits[key]
+        if self._layer is None or self._layer[0] != (hits, self.size()):
+            layer = self._blank(Qt.GlobalColor.transparent)
+            painter = QPainter(layer)
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+            places = list(map(QPointF, self._x(hits.time_s).tolist(), self._y(hits.level_db).tolist()))
+            kinds = hits.kind.tolist()
+            put(painter, (p for p, k in zip(places, kinds, strict=True) if k == Kind.BLEED), theme.INK_FAINT, 2.6,
+                ring=True)  # fmt: skip
+            put(painter, (p for p, k in zip(places, kinds, strict=True) if k == Kind.PLAYED), theme.INK, 2.8)
+            painter.setPen(QPen(theme.INK, 1.4))
+            for place, kind in zip(places, kinds, strict=True):
+                if kind in (Kind.GRACE, Kind.ROLL):
+                    painter.drawLine(place + QPointF(-3, 3), place + QPointF(3, -3))
+            doubtful = np.isin(hits.time_s, doubtful_s(hits)).tolist()
+            put(painter, (p for p, d in zip(places, doubtful, strict=True) if d), theme.BRASS, 5.0, ring=True)
+            painter.end()
+            self._layer = ((hits, self.size()), layer)
+        return self._layer[1]
+
+    def _paint_limits(self, painter: QPainter) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setFont(theme.text_font(12))
+        for span in self._spans():
+            left, right = self._edges(span)
+            limit_db = self._rules(span).level_limit_db
+            if limit_db is None:
+                text = painter.fontMetrics().elidedText(
+                    "automatic: judged from all tracks", Qt.TextElideMode.ElideRight, int(right - left - 8)
+                )
+                painter.setPen(theme.INK_SOFT)
+                painter.drawText(
+                    QRectF(left + 4, self._plot().top() + 1, right - left - 8, 16), Qt.AlignmentFlag.AlignLeft, text
+                )
+                continue
+            y = float(self._y(limit_db))
+            painter.setPen(QPen(theme.BRASS, 2))
+            painter.drawLine(QPointF(left, y), QPointF(right, y))
+            painter.setPen(QPen(theme.SHEET, 1.5))
+            painter.setBrush(theme.BRASS)
+            painter.drawRoundedRect(QRectF(right - 14, y - 4, 12, 8), 3, 3)
+            painter.setPen(theme.BRASS_TEXT)
+            text = f"{theme.signed(limit_db, 1)} dB"
+            painter.drawText(QRectF(left + 4, y - 18, right - left - 20, 16), Qt.AlignmentFlag.AlignRight, text)
+
+    def _paint_chosen(self, painter: QPainter, key: str) -> None:
+        hit, view = self._workspace.looks.hit, self._workspace.view
+        assert view is not None
+        if hit is None or hit[0] != key or not len(view.hits[key]):
+            return
+        hits = view.hits[key]
+        index = int(np.argmin(np.abs(hits.time_s - hit[1])))
+        painter.setPen(QPen(theme.BRASS, 2))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(QPointF(float(self._x(hits.time_s[index])), float(self._y(hits.level_db[index]))), 7, 7)
+
+    # ---- gestures
+
+    def _span_at(self, x: float) -> Span | None:
+        return next((span for span in self._spans() if span is not None and x <= self._edges(span)[1]), None)
+
+    def _on_limit(self, point: QPointF) -> bool:
+        limit_db = self._rules(self._span_at(point.x())).level_limit_db
+        return limit_db is not None and abs(float(self._y(limit_db)) - point.y()) <= _GRAB_PX
+
+    def _hit_at(self, point: QPointF) -> int | None:
+        view, key = self._workspace.view, chosen_track(self._workspace)
+        if view is None or key is None or not len(view.hits[key]):
+            return None
+        hits = view.hits[key]
+        distance = np.hypot(self._x(hits.time_s) - point.x(), self._y(hits.level_db) - point.y())
+        nearest = int(np.argmin(distance))
+        return nearest if distance[nearest] <= _NEAR_PX else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        work, key = self._workspace, chosen_track(self._workspace)
+        if event is None or key is None or work.view is None:
+            return
+        point = event.position()
+        index = self._hit_at(point)
+        if index is not None and not self._on_limit(point):
+            time_s = float(work.view.hits[key].time_s[index])
+            choose_hit(work, key, time_s)
+            self.placed.emit(time_s)
+            return
+        if not self._plot().adjusted(0, -4, 0, 4).contains(point):
+            self.placed.emit(self._time_at(point.x()))
+            return
+        self._dragging, self._dragged = True, self._span_at(point.x())
+        work.begin_gesture()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        work, key = self._workspace, chosen_track(self._workspace)
+        if event is None or key is None or work.view is None:
+            return
+        point = event.position()
+        if self._dragging:
+            set_limit(work, key, self._dragged.section.key if self._dragged else None, self._level_at(point.y()))
+            return
+        index = self._hit_at(point)
+        if index is not None:
+            QToolTip.showText(event.globalPosition().toPoint(), describe_hit(work, key, index), self)
+        else:
+            QToolTip.hideText()
+        over = self._on_limit(point)
+        self.setCursor(Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        if self._dragging:
+            self._dragging = False
+            self._workspace.end_gesture()
+
+
+def set_limit(work: Workspace, key: str, section: str | None, level_db: float | None) -> None:
+    """Give a track a level limit over the take or in one section, or leave it to the program."""
+    word = "Automatic limit" if level_db is None else "Level limit"
+    change_rules(work, key, section, word, level_limit_db=level_db)
+
+
+def change_rules(work: Workspace, key: str, section: str | None, label: str, **changes: object) -> None:
+    """Change one of the rules of a track, over the take or in one section."""
+    track = work.session.track(key)
+    rules = track.rules if section is None else track.rules_in(section)
+    changed = msgspec.structs.replace(rules, **changes)
+    work.do(f"{label} of {track.name}", set_rules(work.session, key, changed, section=section))

@@ -1,0 +1,381 @@
+"""The loupe: one attack in every track of its group, from 300 ms down to single samples.
+
+It reads a short stretch of each recording on a thread of its own, so that it never waits for longer work.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtWidgets import QSizePolicy, QWidget
+
+from supple_snare.desk import theme
+from supple_snare.desk.hit_tools import add_hit, choose_hit, chosen_track, describe_hit, describe_leads, move_hit
+from supple_snare.desk.jobs import JobRunner
+from supple_snare.desk.workspace import Workspace
+from supple_snare.sound.editlist import EditList
+from supple_snare.sound.files import AnyArray, BlockReader, Recording
+from supple_snare.timing.hits import Kind
+
+SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0)
+_READ_S = 0.32
+_LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
+_GRAB_PX = 6.0
+_LEAST_LANE_PX = 22.0
+_DOTS_PX = 5.0
+"""Samples farther apart than this on the screen are shown one by one."""
+
+
+@dataclass(frozen=True)
+class _Stretch:
+    """What was read: for each track its sound as played and tightened, from one sample on."""
+
+    first: int
+    played: dict[str, AnyArray]
+    tightened: dict[str, AnyArray]
+
+
+class Loupe(QWidget):
+    """All tracks around one moment; hits are dragged to the sample."""
+
+    closed = pyqtSignal()
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._workspace = workspace
+        self._jobs = JobRunner()
+        self._span = SPANS_MS.index(80.0)
+        self._wanted: tuple[object, ...] | None = None
+        self._stretch: _Stretch | None = None
+        self._centre_s: float | None = None
+        self._dragged: tuple[str, float] | None = None
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(232)
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Loupe")
+        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+            signal.connect(self._follow)
+        workspace.cuts_changed.connect(self._follow)
+
+    def close_down(self) -> None:
+        """Stop reading for good."""
+        self._jobs.shut_down()
+
+    @property
+    def span_ms(self) -> float:
+        """How much is seen."""
+        return SPANS_MS[self._span]
+
+    @property
+    def centre_s(self) -> float | None:
+        """The moment in the middle."""
+        return self._centre_s
+
+    @property
+    def is_loaded(self) -> bool:
+        """Whether what is wanted is there to be drawn."""
+        return self._stretch is not None and not self._jobs.jobs
+
+    def zoom(self, steps: int) -> None:
+        """See less (positive) or more."""
+        self._span = int(np.clip(self._span - steps, 0, len(SPANS_MS) - 1))
+        self.update()
+
+    # ---- what it shows
+
+    def showEvent(self, event: object) -> None:
+        self._follow()
+
+    def _follow(self) -> None:
+        """Read around the chosen hit or stroke, if that is not what is there already."""
+        work = self._workspace
+        looks, view = work.looks, work.view
+        if not self.isVisible() or view is None or self._dragged is not None:
+            return
+        moment = looks.hit[1] if looks.hit is not None else looks.selected_s
+        if moment is None:
+            self._centre_s = None
+            self.update()
+            return
+        self._centre_s = moment
+        edits = work.edits_of(view.group)
+        wanted = (moment, tuple((track.key, track.recording) for track in view.tracks), edits)
+        if wanted != self._wanted:
+            self._wanted = wanted
+            self._jobs.cancel_all()
+            recordings = {track.key: track.recording for track in view.tracks}
+            first = round((moment - _READ_S / 2.0) * work.session.rate_hz)
+            count = round(_READ_S * work.session.rate_hz)
+            self._jobs.submit(
+                "Reading",
+                lambda _report: _read(recordings, edits, first, count),
+                self._show,
+                lambda error: work.tell_problem(str(error)),
+            )
+        self.update()
+
+    def _show(self, stretch: _Stretch) -> None:
+        self._stretch = stretch
+        self.update()
+
+    # ---- geometry
+
+    def _keys(self) -> list[str]:
+        """Tracks in the order of their ranks, the others after them."""
+        view = self._workspace.view
+        if view is None:
+            return []
+        return [*view.columns, *(track.key for track in view.tracks if track.key not in view.columns)]
+
+    def _lanes(self) -> list[tuple[str, QRectF]]:
+        keys = self._keys()
+        height = self.height() - _TOP - _BOTTOM
+        shown = keys[: max(1, int(height / _LEAST_LANE_PX))]
+        lane = height / max(len(shown), 1)
+        width = self.width() - _LEFT - _RIGHT
+        return [(key, QRectF(_LEFT, _TOP + index * lane, width, lane)) for index, key in enumerate(shown)]
+
+    def _x(self, time_s: np.ndarray | float) -> np.ndarray:
+        centre = self._centre_s or 0.0
+        width = self.width() - _LEFT - _RIGHT
+        return _LEFT + width / 2.0 + (np.asarray(time_s) - centre) * 1000.0 / self.span_ms * width
+
+    def _time_at(self, x: float) -> float:
+        width = self.width() - _LEFT - _RIGHT
+        return (self._centre_s or 0.0) + (x - _LEFT - width / 2.0) / width * self.span_ms / 1000.0
+
+    # ---- drawing
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), theme.SHEET)
+        painter.setPen(theme.INK)
+        painter.setFont(theme.text_font(13, bold=True))
+        painter.drawText(QPointF(12, 17), "Loupe")
+        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.INK_SOFT)
+        if self._centre_s is None:
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter,
+                "Select a stroke or a hit to see its attack in every track.",
+            )
+            painter.end()
+            return
+        words = self._words()
+        box = QRectF(70, 2, self.width() - 80, 20)
+        text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+        self._paint_axis(painter)
+        for key, lane in self._lanes():
+            self._paint_lane(painter, key, lane)
+        self._paint_stroke(painter)
+        painter.end()
+
+    def _words(self) -> str:
+        work, view = self._workspace, self._workspace.view
+        if view is None:
+            return ""
+        words = f"{self.span_ms:g} ms (wheel) · drag a mark to move its hit, double-click adds one"
+        if work.selected is not None:
+            leads = describe_leads(view, lambda key: work.session.track(key).name, work.selected)
+            words = f"{leads} · {words}" if leads else words
+        return words
+
+    def _paint_axis(self, painter: QPainter) -> None:
+        assert self._centre_s is not None
+        step = next(step for step in (0.2, 0.5, 1.0, 2.0, 5.0, 10.0, 20.0, 50.0) if self.span_ms / step <= 12)
+        bottom = self.height() - _BOTTOM
+        half = self.span_ms / 2.0
+        for mark in np.arange(-np.floor(half / step), np.floor(half / step) + 0.5) * step:
+            x = float(self._x(self._centre_s + mark / 1000.0))
+            painter.setPen(QPen(theme.RULE, 1))
+            painter.drawLine(QLineF(x, _TOP, x, bottom))
+            painter.setPen(theme.INK_SOFT)
+            text = f"{theme.signed(float(mark), 1 if step < 1 else 0)}" if abs(mark) > 1e-9 else "0 ms"
+            painter.drawText(QRectF(x - 30, bottom + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_lane(self, painter: QPainter, key: str, lane: QRectF) -> None:
+        work, view = self._workspace, self._workspace.view
+        assert view is not None
+        chosen = key == chosen_track(work)
+        painter.setPen(QPen(theme.RULE, 1))
+        painter.drawLine(lane.bottomLeft(), lane.bottomRight())
+        painter.setFont(theme.text_font(12, bold=chosen))
+        painter.setPen(theme.INK)
+        rank = f"{view.columns.index(key) + 1}  " if key in view.columns else "    "
+        name = painter.fontMetrics().elidedText(
+            rank + work.session.track(key).name, Qt.TextElideMode.ElideRight, _LEFT - 20
+        )
+        painter.drawText(QRectF(12, lane.top(), _LEFT - 18, lane.height()), Qt.AlignmentFlag.AlignVCenter, name)
+        painter.save()
+        painter.setClipRect(lane)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        stretch = self._stretch
+        if stretch is not None and key in stretch.played:
+            sound = stretch.played[key]
+            loudest = max(float(np.abs(sound).max()), 1e-6)
+            self._paint_wave(painter, sound / loudest, stretch.first, lane, ghost=False)
+            if self._shows_moves and key in stretch.tightened:
+                self._paint_wave(painter, stretch.tightened[key] / loudest, stretch.first, lane, ghost=True)
+        self._paint_hits(painter, key, lane)
+        painter.restore()
+
+    @property
+    def _shows_moves(self) -> bool:
+        return self._workspace.looks.step in ("tighten", "proof", "hand over")
+
+    def _paint_wave(self, painter: QPainter, sound: AnyArray, first: int, lane: QRectF, *, ghost: bool) -> None:
+        rate = self._workspace.session.rate_hz
+        low = int(np.clip(np.floor(self._time_at(lane.left()) * rate) - first, 0, len(sound)))
+        high = int(np.clip(np.ceil(self._time_at(lane.right()) * rate) + 1 - first, 0, len(sound)))
+        if high - low < 2:
+            return
+        x = self._x((np.arange(low, high) + first) / rate)
+        y = lane.center().y() - sound[low:high] * (lane.height() / 2.0 - 2.0)
+        painter.setPen(QPen(theme.BRASS, 1.2, Qt.PenStyle.DotLine) if ghost else QPen(theme.INK_SOFT, 1.2))
+        per_column = (high - low) / lane.width()
+        if per_column > 2.0:  # the loudest and quietest of what falls into one column
+            columns = int(lane.width())
+            edges = np.linspace(0, high - low - 1, columns + 1).astype(np.int64)[:-1]
+            tops = np.minimum.reduceat(y, edges).tolist()
+            bottoms = np.maximum.reduceat(y, edges).tolist()
+            lefts = x[edges].tolist()
+            lines = [QLineF(a, t, a, max(b, t + 1.0)) for a, t, b in zip(lefts, tops, bottoms, strict=True)]
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.drawLines(lines)  # type: ignore[call-overload]  # PyQt 6.11 takes a list, its stubs do not say so
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            return
+        points = list(map(QPointF, x.tolist(), y.tolist()))
+        painter.drawPolyline(QPolygonF(points))
+        if not ghost and 1.0 / per_column > _DOTS_PX:
+            painter.setPen(QPen(theme.INK, 3.5, cap=Qt.PenCapStyle.RoundCap))
+            painter.drawPoints(QPolygonF(points))
+
+    def _paint_hits(self, painter: QPainter, key: str, lane: QRectF) -> None:
+        """Played hits as whole lines, bleed dashed, what belongs to a stroke dotted; landings as a foot."""
+        work, view = self._workspace, self._workspace.view
+        assert view is not None
+        hits = view.hits[key]
+        near = np.flatnonzero(np.abs(hits.time_s - (self._centre_s or 0.0)) < self.span_ms / 1000.0)
+        chosen = work.looks.hit
+        for index in near.tolist():
+            time_s = float(hits.time_s[index])
+            if self._dragged is not None and self._dragged[0] == key and chosen is not None and time_s == chosen[1]:
+                continue
+            kind = Kind(int(hits.kind[index]))
+            style = {
+                Kind.PLAYED: Qt.PenStyle.SolidLine,
+                Kind.BLEED: Qt.PenStyle.DashLine,
+                Kind.GRACE: Qt.PenStyle.DotLine,
+                Kind.ROLL: Qt.PenStyle.DotLine,
+            }[kind]
+            is_chosen = chosen is not None and chosen[0] == key and abs(chosen[1] - time_s) < 1e-6
+            colour = theme.BRASS if is_chosen else theme.INK_SOFT if kind is Kind.BLEED else theme.INK
+            x = float(self._x(time_s))
+            painter.setPen(QPen(colour, 2.4 if is_chosen else 1.6, style))
+            painter.drawLine(QLineF(x, lane.top() + 2, x, lane.bottom() - 2))
+            landing_x = float(self._x(hits.landing_s[index]))
+            if landing_x - x > 2.0:
+                painter.setPen(QPen(colour, 1.4))
+                y = lane.bottom() - 4
+                painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(landing_x, y), QPointF(landing_x, y - 8)]))
+        if self._dragged is not None and self._dragged[0] == key:
+            x = float(self._x(self._dragged[1]))
+            painter.setPen(QPen(theme.BRASS, 2.4))
+            painter.drawLine(QLineF(x, lane.top() + 2, x, lane.bottom() - 2))
+
+    def _paint_stroke(self, painter: QPainter) -> None:
+        """The slot that the chosen stroke belongs to, through all lanes."""
+        work, view = self._workspace, self._workspace.view
+        index = work.selected
+        if view is None or index is None or not np.isfinite(view.offsets.grid_s[index]):
+            return
+        x = float(self._x(view.offsets.grid_s[index]))
+        if _LEFT <= x <= self.width() - _RIGHT:
+            painter.setPen(QPen(theme.RULE_STRONG, 2))
+            painter.drawLine(QLineF(x, _TOP - 4, x, self.height() - _BOTTOM))
+            painter.setPen(theme.BRASS_TEXT)
+            painter.setFont(theme.text_font(12))
+            painter.drawText(QRectF(x + 4, _TOP - 6, 60, 16), Qt.AlignmentFlag.AlignLeft, "slot")
+
+    # ---- gestures
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.zoom(1 if event.angleDelta().y() > 0 else -1)
+            event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() == Qt.Key.Key_Up:
+            self.zoom(1)
+        elif event is not None and event.key() == Qt.Key.Key_Down:
+            self.zoom(-1)
+        else:
+            super().keyPressEvent(event)
+
+    def _lane_at(self, point: QPointF) -> str | None:
+        return next((key for key, lane in self._lanes() if lane.top() <= point.y() < lane.bottom()), None)
+
+    def _hit_at(self, point: QPointF) -> tuple[str, int] | None:
+        view, key = self._workspace.view, self._lane_at(point)
+        if view is None or key is None or self._centre_s is None or not len(view.hits[key]):
+            return None
+        distance = np.abs(self._x(view.hits[key].time_s) - point.x())
+        nearest = int(np.argmin(distance))
+        return (key, nearest) if distance[nearest] <= _GRAB_PX else None
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        view = self._workspace.view
+        if event is None or view is None:
+            return
+        grabbed = self._hit_at(event.position())
+        if grabbed is not None:
+            centre = self._centre_s
+            time_s = float(view.hits[grabbed[0]].time_s[grabbed[1]])
+            self._dragged = (grabbed[0], time_s)
+            choose_hit(self._workspace, grabbed[0], time_s)
+            self._centre_s = centre
+        elif (key := self._lane_at(event.position())) is not None:
+            self._workspace.look(track=key)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        if self._dragged is not None:
+            rate = self._workspace.session.rate_hz
+            self._dragged = (self._dragged[0], round(self._time_at(event.position().x()) * rate) / rate)
+            self.update()
+            return
+        found = self._hit_at(event.position())
+        self.setCursor(Qt.CursorShape.SizeHorCursor if found else Qt.CursorShape.ArrowCursor)
+        self.setToolTip(describe_hit(self._workspace, *found) if found else "")
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        hit = self._workspace.looks.hit
+        dragged, self._dragged = self._dragged, None
+        if dragged is not None and hit is not None and abs(dragged[1] - hit[1]) > 1e-9:
+            move_hit(self._workspace, hit[0], hit[1], dragged[1])
+        self._follow()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._centre_s is None or (key := self._lane_at(event.position())) is None:
+            return
+        self._workspace.look(track=key)
+        add_hit(self._workspace, self._time_at(event.position().x()), exact=True)
+
+
+def _read(recordings: dict[str, Recording], edits: EditList, first: int, count: int) -> _Stretch:
+    played, tightened = {}, {}
+    for key, recording in recordings.items():
+        with BlockReader(recording, "float32") as reader:
+            played[key] = reader.read_mono(first, count)
+            read: Callable[[int, int], AnyArray] = reader.read_mono
+            tightened[key] = edits.render(read, first, count)
+    return _Stretch(first, played, tightened)
