@@ -34,8 +34,10 @@ _BIAS = -6.5
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
 
-_COVER_SAFETY = 2.0
-"""A bleed's peak may be this much higher than its level over some milliseconds tells."""
+_COVER_SHARE = 0.8
+_MOST_COVER = 0.2
+"""A neighbour that starts a few ms before or after covers less of an attack's first moments than its level over some
+20 ms tells, and never so much that an attack which was found all the same could not be seen to rise."""
 
 _SAME_TIME_S = 0.025
 """What was struck this near may cover an attack; nearest attacks of one drum lie farther apart."""
@@ -200,7 +202,7 @@ def _covered(attacks: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray
         )
         for view in VIEWS
     ]
-    return np.minimum(_COVER_SAFETY * np.stack(shares, axis=1), 1.0) * attacks.peak
+    return np.minimum(_COVER_SHARE * np.stack(shares, axis=1), _MOST_COVER) * attacks.peak
 
 
 def _signs(
