@@ -1,34 +1,20 @@
 """How well hits are found: precision, recall, F and errors over made-up recordings, by recipe.
 
-python bench/hits.py --kits FOLDER [--seeds N] [--only NAME] [--each]
+python bench/hits.py --kits FOLDER [--seeds N] [--only NAME] [--each] [--finder program|level|librosa|aubio]
 """
 
 from __future__ import annotations
 
-import tempfile
+import argparse
 from dataclasses import replace
-from pathlib import Path
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
+from finders import FINDERS
 from material import EASY, HARD, Case, Made, Score, Struck, cases, in_processes, options, score
-from supple_snare.session.document import Session
-from supple_snare.session.edits import add_recordings
-from supple_snare.session.stages import Stages
-from supple_snare.sound.files import read_recording
 from supple_snare.timing.hits import Hits, Kind, nearest_index
-
-
-def find(made: Made) -> dict[str, Hits]:
-    """All hits of every microphone, by its name."""
-    with tempfile.TemporaryDirectory() as folder:
-        paths = made.write(Path(folder))
-        session = add_recordings(Session(), [read_recording(path) for path in paths])
-        stages = Stages()
-        stages.analyse_all(session)
-        view = stages.view(session, session.groups[0])
-        return {track.recording.path.stem: view.hits[track.key] for track in view.tracks}
 
 
 def outside_rolls(truth: Struck, found_s: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -92,19 +78,20 @@ class Tally:
         )
 
 
-def measure(case: Case) -> tuple[Case, Made, dict[str, Hits]]:
+def measure(finder: str, case: Case) -> tuple[Case, Made, dict[str, Hits]]:
     """Make one recording and find its hits."""
     made = case.make()
-    return case, replace(made, tracks={}), find(made)
+    return case, replace(made, tracks={}), FINDERS[finder](made)
 
 
 def main() -> None:
     """Print one row a recipe."""
     parser = options(__doc__ or "")
     parser.add_argument("--each", action="store_true", help="also print every microphone that scores below 0.97")
-    chosen = parser.parse_args()
+    parser.add_argument("--finder", choices=list(FINDERS), default="program", help="what finds the hits")
+    chosen: argparse.Namespace = parser.parse_args()
     tallies: dict[str, Tally] = {}
-    for case, made, found in in_processes(measure, cases(chosen, EASY + HARD), chosen.jobs):
+    for case, made, found in in_processes(partial(measure, chosen.finder), cases(chosen, EASY + HARD), chosen.jobs):
         scores = tallies.setdefault(case.recipe.name, Tally()).add(made, found)
         for drum, entry in scores:
             if chosen.each and entry.f_measure < 0.97:

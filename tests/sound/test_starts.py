@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -71,6 +73,40 @@ def test_a_known_neighbour_ahead_makes_no_stroke_early(ahead_ms):
     assert told_error.max() < ahead_ms / 1000.0
     assert np.median(told_error[half]) <= np.median(untold_error) + 1e-4
     assert told_error[~half].max() < 0.0002
+
+
+def test_a_soft_neighbour_well_ahead_is_not_taken_for_the_start():
+    """Told of nothing, the stroke with a neighbour's soft one 13.5 ms ahead starts as the others do, and so do they."""
+    strokes = some_strokes(levels=(0.7, 1.0))
+    alone = rises_of(strokes)
+    covered = rises_of(strokes, before=0.08 * drum(np.random.default_rng(7), 600.0), ahead=round(0.0135 * RATE_HZ))
+    one = np.arange(COUNT) == 4
+    names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
+    mixed = Rises(*(frozen(np.where(_like(one, getattr(covered, name)), getattr(covered, name), getattr(alone, name)))
+                    for name in names))  # fmt: skip
+    assert mixed.crossing_s[4, 0, 0] < TRUTH[4] - 0.010
+    assert settle_starts(mixed, 0.0) == pytest.approx(TRUTH, abs=0.0005)
+
+
+def test_each_way_to_rise_tells_of_its_own_kind():
+    """A drum struck in two ways, one with a click before a deeper body: what covers some clicks makes nobody late."""
+    rng = np.random.default_rng(11)
+    plain = [drum(rng, 190.0) * rng.uniform(0.7, 1.0) for _ in range(COUNT)]
+    lead = round(0.004 * RATE_HZ)
+    click = 0.06 * rng.normal(size=lead) * np.hanning(2 * lead)[lead:]
+    time = np.arange(12_000) / RATE_HZ
+    deep = [np.sin(2 * np.pi * 60 * time) * np.exp(-time / 0.1) * rng.uniform(0.4, 0.6) for _ in range(COUNT)]
+    clicked = [np.concatenate([click, stroke[: len(stroke) - lead]]) for stroke in deep]
+    kind = np.arange(COUNT) % 2 == 1
+    strokes = [clicked[i] if kind[i] else plain[i] for i in range(COUNT)]
+    rises = rises_of(strokes)
+    hidden = kind & (np.arange(COUNT) % 4 == 3)
+    told = np.where(hidden[:, None], 0.1, 0.0) * rises.peak
+    crossing_s = rises.crossing_s.copy()
+    crossing_s[hidden, :, 0] -= 0.011  # something else passes the first share earlier
+    disturbed = replace(rises, crossing_s=frozen(crossing_s))
+    expected = settle_starts(rises, 0.0)
+    assert settle_starts(disturbed, told) == pytest.approx(expected, abs=0.001)
 
 
 def _like(mask: np.ndarray, values: np.ndarray) -> np.ndarray:

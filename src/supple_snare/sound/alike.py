@@ -20,6 +20,8 @@ _PLAINLY_SEEN = 1.8
 _BEYOND_DOUBT = 4.0
 """How far the first share of an attack stands above all else: enough to see its start, plainly, beyond doubt."""
 
+_LONGEST_STEP_S = 0.006
+
 _GUESSED = 4.0
 """The fit of an attack whose start is not seen but guessed counts so many times worse."""
 
@@ -63,7 +65,8 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
     clear = (heights > _CLEARANCE * others[:, :, None]).reshape(len(rises), -1)
     passed_s = rises.crossing_s.reshape(len(rises), -1)
     clearance = heights[:, 0, 0] / np.maximum(others[:, 0], 1e-9)
-    seen = clearance > _SEEN
+    at_once = begins_at_once(rises)
+    seen = (clearance > _SEEN) & at_once
     begun_s = np.where(seen, passed_s[:, 0], guess_s)
     penalty = np.where(seen, np.maximum(_PLAINLY_SEEN / clearance, 1.0) ** 2, _GUESSED)
     chosen = _examples(rises, seen | clear[:, :_SURE_SIGNS].any(axis=1), penalty)
@@ -81,7 +84,17 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
         weight = np.where(np.isfinite(fit_s), np.maximum(fit_s, _LEAST_FIT_S) ** -2.0, 0.0)
         answer_s = weighted_quantile(np.take_along_axis(answer_s, nearest, axis=1), weight, _QUANTILE)
         start_s[rows] = np.where(fit_s.min(axis=1, initial=np.inf) < _GOOD_FIT_S, answer_s, guess_s[rows])
-    return np.maximum(np.where(clearance > _BEYOND_DOUBT, passed_s[:, 0], start_s), 0.0)
+    return np.maximum(np.where((clearance > _BEYOND_DOUBT) & at_once, passed_s[:, 0], start_s), 0.0)
+
+
+def begins_at_once(rises: Rises) -> NDArray[np.bool_]:
+    """Whether attacks go from the first share of their peak to the second as soon as this track's attacks do.
+
+    Where that takes long, the first share was passed by something else, a neighbour's soft stroke just before.
+    """
+    step_s = rises.crossing_s[:, 0, 1] - rises.crossing_s[:, 0, 0]
+    usual_s = float(np.median(step_s)) if len(rises) else 0.0
+    return np.asarray(step_s <= max(_LONGEST_STEP_S, 2.0 * usual_s))
 
 
 def _examples(rises: Rises, known: NDArray[np.bool_], penalty: FloatArray) -> NDArray[np.intp]:

@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.alike import starts_of_alike, weighted_quantile
+from supple_snare.sound.alike import begins_at_once, starts_of_alike, weighted_quantile
 from supple_snare.sound.rises import Rises
 from supple_snare.timing.units import FloatArray
 
@@ -79,7 +79,7 @@ def _where_visible(rises: Rises, heights: FloatArray, others: FloatArray, start:
     Then it is the start by definition, or nearly, however the attack goes on: drums differ from stroke to stroke in how
     they rise, hardly in how they begin.
     """
-    first = heights[:, 0] > _PLAIN_CLEARANCE * others
+    first = (heights[:, 0] > _PLAIN_CLEARANCE * others) & begins_at_once(rises)
     second = heights[:, 1] > _PLAIN_CLEARANCE * others
     step_s = rises.crossing_s[:, 0, 1] - rises.crossing_s[:, 0, 0]
     usual_s = float(np.median(step_s[first])) if np.count_nonzero(first) >= _MIN_CLEAR else 0.0
