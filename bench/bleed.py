@@ -1,51 +1,74 @@
-"""Fits the weights by which bleed is judged, and says how well they do on kits they were not fitted to.
+"""Fits the networks by which bleed is judged, and says how well they do on kits they were not fitted to.
 
-python bench/bleed.py --kits FOLDER [--seeds N] [--only NAME]
+python bench/bleed.py --kits FOLDER [--varied N] [--only NAME] [--write]      needs scikit-learn
+
+Every recording is judged twice: with all its microphones, and with some of them only, as a session may hold them.
 """
 
 from __future__ import annotations
 
 import tempfile
+import warnings
+from collections.abc import Sequence
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import minimize
+from sklearn.neural_network import MLPClassifier
 
 from hits import outside_rolls
-from material import EASY, HARD, Case, cases, in_processes, options
-from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import SIGNS, weigh_signs
+from material import EASY, HARD, Case, Made, cases, in_processes, options, varied
+from supple_snare.sound.attacks import Analysis, analyse
+from supple_snare.sound.bleed import RELATIVE_SIGNS, weigh_signs
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, emptiest_place, network_inputs
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
+MEMBERS = 4
+UNITS = (16, 8)
+ROUNDS = 30
 
 
 @dataclass(frozen=True)
 class Weighed:
-    """The signs of all attacks in one microphone, and which of them were its drum's."""
+    """The inputs for all attacks in one microphone, and which of them were its drum's."""
 
     recipe: str
     kit: str
-    signs: NDArray[np.float64]
+    inputs: NDArray[np.float64]
     own: NDArray[np.bool_]
     strokes: int
 
 
 def weigh(case: Case) -> list[Weighed]:
-    """Make one recording and weigh the signs of each close microphone."""
+    """Make one recording and weigh the signs of each close microphone, with all of them and with some."""
     made = case.make()
     with tempfile.TemporaryDirectory() as folder:
         paths = made.write(Path(folder))
-        weighed = weigh_signs([analyse(read_recording(path)) for path in paths])
+        analyses = {path.stem: analyse(read_recording(path)) for path in paths}
+    rng = np.random.default_rng(case.seed + 99)
+    close = [name for name in analyses if name in made.struck]
+    far = [name for name in analyses if name not in made.struck]
+    some = close
+    if rng.random() < 0.5:
+        some = list(rng.permutation(close)[: max(2, int(rng.integers(2, len(close) + 1)))])
+        some += list(rng.permutation(far)[: int(rng.integers(0, 3))])
+    part = {name: found for name, found in analyses.items() if name in some}
+    return [*_rows(case, made, analyses, ""), *_rows(case, made, part, ", some microphones")]
+
+
+def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) -> list[Weighed]:
     rows = []
-    for path, (_, time_s, signs) in zip(paths, weighed, strict=True):
-        if path.stem in made.struck and signs is not None:
-            truth, counted = outside_rolls(made.struck[path.stem], time_s)
-            columns = signs.columns()[counted]
-            rows.append(Weighed(case.recipe.name, case.kit, columns, _own(time_s[counted], truth), len(truth)))
+    for name, (_, time_s, signs) in zip(analyses, weigh_signs(list(analyses.values())), strict=True):
+        if name in made.struck and signs is not None:
+            truth, counted = outside_rolls(made.struck[name], time_s)
+            inputs = network_inputs(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)[counted]
+            own = _own(time_s[counted], truth)
+            rows.append(Weighed(case.recipe.name + suffix, case.kit, inputs, own, len(truth)))
     return rows
 
 
@@ -59,43 +82,57 @@ def _own(time_s: NDArray[np.float64], truth_s: NDArray[np.float64]) -> NDArray[n
     return own
 
 
-def fit(signs: NDArray[np.float64], own: NDArray[np.bool_]) -> NDArray[np.float64]:
-    """Weights and bias of a logistic regression, lightly held toward 0."""
-    spread = signs.std(axis=0) + 1e-9
-    scaled = np.column_stack([signs / spread, np.ones(len(signs))])
+def fit_member(rows: Sequence[Weighed], mean: NDArray[np.float64], spread: NDArray[np.float64], seed: int) -> Member:
+    """One network, from one beginning."""
+    inputs = np.concatenate([row.inputs for row in rows])
+    own = np.concatenate([row.own for row in rows])
+    network = MLPClassifier(
+        UNITS, activation="tanh", alpha=0.03, batch_size=512, learning_rate_init=0.002, max_iter=ROUNDS,
+        random_state=seed,
+    )  # fmt: skip
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # it is stopped on purpose before it fits the noise
+        network.fit((inputs - mean) / spread, own)
+    return Member(
+        [np.round(weights, 4).tolist() for weights in network.coefs_],
+        [np.round(biases, 4).tolist() for biases in network.intercepts_],
+    )
 
-    def loss(weights: NDArray[np.float64]) -> tuple[float, NDArray[np.float64]]:
-        odds = scaled @ weights
-        cost = np.sum(np.logaddexp(0.0, odds) - own * odds) + 0.5 * np.sum(weights[:-1] ** 2)
-        slope = scaled.T @ (1.0 / (1.0 + np.exp(-odds)) - own)
-        slope[:-1] += weights[:-1]
-        return float(cost), slope
 
-    found = minimize(loss, np.zeros(scaled.shape[1]), jac=True, method="L-BFGS-B").x
-    return np.append(found[:-1] / spread, found[-1])
+def fit(rows: Sequence[Weighed], jobs: int) -> Judges:
+    """All networks."""
+    inputs = np.concatenate([row.inputs for row in rows])
+    mean, spread = inputs.mean(axis=0), inputs.std(axis=0) + 1e-9
+    with ProcessPoolExecutor(jobs) as pool:
+        members = pool.map(fit_member, *zip(*((rows, mean, spread, seed) for seed in range(MEMBERS)), strict=True))
+        return Judges(np.round(mean, 4).tolist(), np.round(spread, 4).tolist(), list(members))
 
 
 def main() -> None:
-    """Fit, cross-check by kits, print."""
-    chosen = options(__doc__ or "").parse_args()
-    rows = [row for found in in_processes(weigh, cases(chosen, EASY + HARD), chosen.jobs) for row in found]
+    """Cross-check by kits, print; fit to all and write if asked to."""
+    parser = options(__doc__ or "")
+    parser.add_argument("--varied", type=int, default=12, help="recordings of each kit by recipes drawn at random")
+    parser.add_argument("--write", action="store_true", help="put the networks fitted to everything into the program")
+    chosen = parser.parse_args()
+    recipes = (*EASY, *HARD, *(varied(seed) for seed in range(chosen.varied)))
+    rows = [row for found in in_processes(weigh, cases(chosen, recipes), chosen.jobs) for row in found]
     kits = sorted({row.kit for row in rows})
     scores: dict[str, list[float]] = {}
     for fold in range(FOLDS):
         unseen = [row for row in rows if row.kit in kits[fold::FOLDS]]
-        seen = [row for row in rows if row.kit not in kits[fold::FOLDS]]
-        weights = fit(np.concatenate([row.signs for row in seen]), np.concatenate([row.own for row in seen]))
+        judges = fit([row for row in rows if row.kit not in kits[fold::FOLDS]], chosen.jobs)
         for row in unseen:
-            played = row.signs @ weights[:-1] + weights[-1] > 0.0
+            odds = judges.odds(row.inputs)
+            played = odds > emptiest_place(odds)
             total = np.count_nonzero(played) + row.strokes
             if row.strokes:
-                scores.setdefault(row.recipe, []).append(2.0 * np.count_nonzero(played & row.own) / total)
-    print("F on kits that the weights were not fitted to")
+                recipe = "varied" + row.recipe.partition(",")[1] if row.recipe.startswith("varied") else row.recipe
+                scores.setdefault(recipe, []).append(2.0 * np.count_nonzero(played & row.own) / total)
+    print("F on kits that the networks were not fitted to")
     for recipe, found in scores.items():
-        print(f"    {recipe:28}mean {np.mean(found):.3f}  worst {min(found):.3f}")
-    weights = fit(np.concatenate([row.signs for row in rows]), np.concatenate([row.own for row in rows]))
-    for name, weight in zip((*SIGNS, "bias"), weights, strict=True):
-        print(f"    {name:16}{weight:8.3f}")
+        print(f"    {recipe:46}mean {np.mean(found):.3f}  worst {min(found):.3f}")
+    if chosen.write:
+        JUDGES_FILE.write_bytes(msgspec.json.encode(fit(rows, chosen.jobs)))
 
 
 if __name__ == "__main__":

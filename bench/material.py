@@ -69,6 +69,28 @@ HARD = (
 )
 
 
+def varied(seed: int) -> Recipe:
+    """A recipe drawn at random: tempos, levels, bleed, noise, and now and then ghosts, flams, rolls or fast feet."""
+    rng = np.random.default_rng(seed)
+    loudest_db = float(rng.uniform(-20.0, -5.0))
+    tempo_bpm = float(rng.uniform(75.0, 205.0))
+    softest_ghost_db = float(rng.uniform(-24.0, -14.0))
+    return Recipe(
+        f"varied {seed}",
+        tempo_bpm,
+        bars=int(rng.integers(8, 15)),
+        bleed_db=(loudest_db - float(rng.uniform(3.0, 12.0)), loudest_db),
+        noise_db=float(rng.uniform(-88.0, -50.0)),
+        scatter_ms=float(rng.uniform(4.0, 14.0)),
+        dynamics_db=float(rng.uniform(4.0, 16.0)),
+        ghosts_db=(softest_ghost_db, softest_ghost_db + 7.0) if rng.random() < 0.45 else None,
+        flams=bool(rng.random() < 0.3),
+        roll=bool(rng.random() < 0.25),
+        double_kick=bool(tempo_bpm > 140.0 and rng.random() < 0.5),
+        idle_drum=bool(rng.random() < 0.2),
+    )
+
+
 @dataclass(frozen=True)
 class Struck:
     """When one drum was struck: `time_s` (start of each attack), `level_db` and `kind` of equal length, in order."""

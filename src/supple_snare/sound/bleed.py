@@ -1,7 +1,7 @@
 """Bleed: which attacks in a microphone belong to a neighbour, judged from all tracks of the group together.
 
 For each attack the sources learned from the take (`sources`) tell how much of it the neighbours explain, band by band.
-That, the attack's level, and who hears it first are weighed to the odds that it was played into this microphone.
+From that, the attack's level, and who hears it first, `judge` tells the odds that it was played into this microphone.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis, keep_distinct
+from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from supple_snare.sound.starts import rough_starts, settle_starts
@@ -28,11 +29,14 @@ _WEIGHTS = {
     "closeness": 0.45,
     "rise": 0.306,
 }
-"""Log odds for one unit of each sign; fitted by `bench/bleed.py` on some 67,000 attacks of twelve kits."""
+"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 67,000 attacks."""
 
 _BIAS = -6.5
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
+
+RELATIVE_SIGNS = [number for number, name in enumerate(SIGNS) if name != "closeness"]
+"""Numbers of the signs that differ between the attacks of a track."""
 
 _COVER_SHARE = 0.8
 _MOST_COVER = 0.2
@@ -107,7 +111,7 @@ class Signs:
         return np.stack([getattr(self, name) for name in _WEIGHTS], axis=1)
 
     def log_odds(self) -> FloatArray:
-        """The weighed sum of all signs."""
+        """A first guess: the weighed sum of all signs."""
         odds: FloatArray = self.columns() @ np.array(list(_WEIGHTS.values())) + _BIAS
         return odds
 
@@ -127,7 +131,12 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     """
     verdicts = []
     for found, time_s, signs in weigh_signs(analyses):
-        log_odds = signs.log_odds() if signs is not None else np.zeros(0)
+        if signs is None:
+            log_odds = np.zeros(0)
+        elif len(analyses) == 1:  # alone, only the level speaks
+            log_odds = signs.log_odds()
+        else:
+            log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         once = keep_distinct(time_s, log_odds)
         is_far = signs is not None and len(analyses) > 1 and bool(signs.closeness[0] < 0.0)
         verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(log_odds[once]), is_far))

@@ -1,0 +1,125 @@
+"""Whether attacks were played into their microphone: the signs weighed against what is usual on the track.
+
+Takes differ in how much bleeds and how far soft strokes fall. So each sign counts as it is and as it lies to a track's
+plain strokes and its plain bleed, and small networks (two layers of tanh units, fitted by `bench/bleed.py` to
+recordings of many kits, recipes and choices of microphones) tell the odds. The line between played and bleed is then
+moved to the emptiest place near it: on a track of strokes and bleed there is a gap between the two.
+"""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from supple_snare.timing.units import FloatArray
+
+JUDGES_FILE = Path(__file__).parent / "judge.json"
+
+_PLAIN_ODDS = 2.0
+_PLAIN_LEAST = 4
+_BLEED_PERCENT = 80
+
+_SHIFTS = np.arange(-5.0, 6.01, 0.1)
+_BLUR = 0.5
+_USUAL_SHIFT = 2.5
+_AS_GOOD_AS_EMPTY = 0.3
+"""Log odds, and attacks per unit of them: how far the line may be moved, and how the emptiest place is told."""
+
+
+class Member(msgspec.Struct, frozen=True):
+    """One of the networks: for each layer its weights, by input and then unit, and its biases."""
+
+    weights: list[list[list[float]]]
+    biases: list[list[float]]
+
+
+class Judges(msgspec.Struct, frozen=True):
+    """What `judge.json` holds: networks fitted from different beginnings, whose mean strays less than each does.
+
+    Attributes
+    ----------
+    mean, spread : list of float
+        Of each input.
+    members : list of Member
+    """
+
+    mean: list[float]
+    spread: list[float]
+    members: list[Member]
+
+    def odds(self, inputs: FloatArray) -> FloatArray:
+        """Log odds for inputs of shape (n, inputs), shape (n,)."""
+        scaled = (inputs - np.array(self.mean)) / np.array(self.spread)
+        total = np.zeros(len(inputs))
+        for member in self.members:
+            layer = scaled
+            for weights, biases in zip(member.weights[:-1], member.biases[:-1], strict=True):
+                layer = np.tanh(layer @ np.array(weights) + np.array(biases))
+            total += layer @ np.array(member.weights[-1])[:, 0] + member.biases[-1][0]
+        return total / len(self.members)
+
+
+@cache
+def judges() -> Judges:
+    """The networks that come with the program."""
+    return msgspec.json.decode(JUDGES_FILE.read_bytes(), type=Judges)
+
+
+def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> FloatArray:
+    """Log odds of attacks of one track.
+
+    Parameters
+    ----------
+    signs : float array, shape (n, signs)
+    guess : float array, shape (n,)
+        Log odds by the signs alone.
+    relative : list of int
+        Signs that also count relative to the track; the others are the same for all its attacks.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Above 0 is played.
+    """
+    if not len(signs):
+        return guess
+    odds = judges().odds(network_inputs(signs, guess, relative))
+    return odds - emptiest_place(odds)
+
+
+def network_inputs(signs: FloatArray, guess: FloatArray, relative: list[int]) -> FloatArray:
+    """The signs, and each relative one less what is usual for plain strokes and for bleed, shape (n, inputs)."""
+    own = signs[_plain(guess)][:, relative]
+    bleed = signs[_plain(-guess)][:, relative]
+    usual = np.stack([np.median(own, axis=0), np.percentile(bleed, _BLEED_PERCENT, axis=0)], axis=1)
+    lies = signs[:, relative, None] - usual
+    return np.concatenate([signs, lies.reshape(len(signs), -1)], axis=1)
+
+
+def emptiest_place(odds: FloatArray) -> float:
+    """Log odds near 0 at which the fewest attacks lie, against those on either side.
+
+    >>> round(emptiest_place(np.array([-6.0, -5.5, -5.0, -4.8, 1.9, 2.0, 2.2, 3.0, 3.4])), 1) <= 1.0
+    True
+    """
+    # What lies beyond the shifts counts at their edge: it makes a gap a gap.
+    inside = np.clip(odds, _SHIFTS[0], _SHIFTS[-1])
+    near = np.exp(-0.5 * ((_SHIFTS[:, None] - inside[None, :]) / _BLUR) ** 2)
+    density = near.sum(axis=1) / (_BLUR * np.sqrt(2.0 * np.pi))
+    below = np.maximum.accumulate(density)
+    above = np.maximum.accumulate(density[::-1])[::-1]
+    hollow = (density + _AS_GOOD_AS_EMPTY) / (np.minimum(below, above) + _AS_GOOD_AS_EMPTY)
+    cost = np.log(hollow) + 0.5 * (_SHIFTS / _USUAL_SHIFT) ** 2
+    return float(_SHIFTS[np.argmin(cost)])
+
+
+def _plain(guess: FloatArray) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+    """Attacks of which the guess is sure, or the few of which it is surest."""
+    plain = guess > _PLAIN_ODDS
+    if np.count_nonzero(plain) < _PLAIN_LEAST:
+        plain = np.zeros(len(guess), dtype=bool)
+        plain[np.argsort(-guess, kind="stable")[:_PLAIN_LEAST]] = True
+    return plain

@@ -1,0 +1,69 @@
+"""The judge of bleed: what is usual on a track counts, and the line lies in the gap."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from supple_snare.sound.bleed import RELATIVE_SIGNS, SIGNS
+from supple_snare.sound.judge import emptiest_place, judged_odds, judges, network_inputs
+
+COUNT = 40
+
+
+def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.ndarray, np.ndarray]:
+    """Signs of a track on which every fourth attack is a stroke of its own, and a first guess at them."""
+    rng = np.random.default_rng(3)
+    own = np.arange(COUNT) % 4 == 0
+    centre = {
+        "own_share": (0.95, 0.1),
+        "level": (-2.0, -16.0),
+        "ahead": (ahead_own, ahead_bleed),
+        "best_band": (18.0, 0.0),
+        "first": (2.0, -2.0),
+        "closeness": (6.0, 6.0),
+        "rise": (11.0, 7.0),
+    }
+    columns = [np.where(own, *centre[name]) + rng.normal(0.0, 0.05, COUNT) for name in SIGNS]
+    return np.stack(columns, axis=1), np.where(own, 5.0, -5.0)
+
+
+def test_plain_strokes_and_plain_bleed_are_told_apart():
+    """Also on a take where bleed is nearly as loud as the strokes."""
+    for ahead_bleed in (-8.0, 0.0):
+        odds = judged_odds(*some_signs(ahead_bleed=ahead_bleed), RELATIVE_SIGNS)
+        assert ((odds > 0.0) == (np.arange(COUNT) % 4 == 0)).all()
+
+
+def test_order_changes_no_odds():
+    """Attacks are weighed against the track, not against their neighbours in the list."""
+    signs, guess = some_signs()
+    shuffled = np.random.default_rng(1).permutation(COUNT)
+    odds = judged_odds(signs, guess, RELATIVE_SIGNS)
+    assert judged_odds(signs[shuffled], guess[shuffled], RELATIVE_SIGNS) == pytest.approx(odds[shuffled])
+
+
+def test_the_networks_take_what_they_are_given():
+    """As many inputs as there are signs, and two more for each relative one; hardly any attacks are no trouble."""
+    signs, guess = some_signs()
+    inputs = network_inputs(signs, guess, RELATIVE_SIGNS)
+    assert inputs.shape == (COUNT, len(SIGNS) + 2 * len(RELATIVE_SIGNS)) == (COUNT, len(judges().mean))
+    assert len(judged_odds(signs[:1], guess[:1], RELATIVE_SIGNS)) == 1
+    assert len(judged_odds(signs[:0], guess[:0], RELATIVE_SIGNS)) == 0
+
+
+@given(st.floats(-9.0, -2.0), st.floats(2.0, 9.0), st.floats(-1.5, 1.5))
+def test_the_line_lies_in_the_gap(low, high, shift):
+    """Wherever both heaps lie, it comes between them."""
+    rng = np.random.default_rng(8)
+    odds = np.concatenate([rng.normal(low, 0.3, 60), rng.normal(high, 0.3, 15)]) + shift
+    line = emptiest_place(odds)
+    assert np.count_nonzero(odds > line) == 15
+
+
+def test_one_heap_alone_moves_no_line():
+    """Nothing but strokes, or nothing but bleed: the line stays where it is."""
+    for centre in (-5.0, 5.0):
+        assert abs(emptiest_place(np.random.default_rng(2).normal(centre, 0.6, 80))) < 0.6
