@@ -51,6 +51,8 @@ class Recipe:
     double_kick: bool = False
     idle_drum: bool = False
     """One drum has a microphone and never plays."""
+    others_db: float | None = None
+    """Players of long notes in the same room, so loud in the far microphones, 18 dB softer in the close ones."""
 
 
 EASY = (
@@ -88,6 +90,7 @@ def varied(seed: int) -> Recipe:
         roll=bool(rng.random() < 0.25),
         double_kick=bool(tempo_bpm > 140.0 and rng.random() < 0.5),
         idle_drum=bool(rng.random() < 0.2),
+        others_db=float(rng.uniform(-14.0, -2.0)) if rng.random() < 0.35 else None,
     )
 
 
@@ -247,11 +250,30 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
         played = replace(recipe, bars=0) if silent else recipe
         dry[drum], struck[drum], grid[drum] = _play(drum, shots, played, frames, rng)
     close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
-    tracks = {mic: _hear(mic, dry, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
+    others = _long_notes(recipe, frames, rng) if recipe.others_db is not None else None
+    tracks = {mic: _hear(mic, dry, others, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
     return Made(tracks, {drum: struck[drum] for drum in close}, {drum: grid[drum] for drum in close}, frames / RATE_HZ)
 
 
-def _hear(mic: str, dry: dict[str, Sound], recipe: Recipe, rng: np.random.Generator) -> Sound:
+def _long_notes(recipe: Recipe, frames: int, rng: np.random.Generator) -> Sound:
+    """A line of blown notes, each an eighth to a half long."""
+    line = np.zeros(frames)
+    beat_s = 60.0 / recipe.tempo_bpm
+    time_s = 0.5
+    while time_s < frames / RATE_HZ - 2.5:
+        length_s = beat_s * float(rng.choice([0.5, 1.0, 2.0]))
+        place = np.arange(round(length_s * 0.9 * RATE_HZ)) / RATE_HZ
+        pitch_hz = 110.0 * 2.0 ** (float(rng.integers(0, 30)) / 12.0)
+        tone = sum(np.sin(2 * np.pi * pitch_hz * part * place) / part for part in range(1, 9))
+        rise = np.minimum(1.0, place / float(rng.uniform(0.012, 0.040)))
+        note = tone * rise * np.minimum(1.0, (place[-1] - place) / 0.03) * float(rng.uniform(0.4, 1.0))
+        at = round((time_s + float(rng.normal(0.0, 0.012))) * RATE_HZ)
+        line[at : at + len(note)] += note[: max(0, frames - at)]
+        time_s += length_s
+    return line / max(float(np.abs(line).max()), 1e-9)
+
+
+def _hear(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe, rng: np.random.Generator) -> Sound:
     """What one microphone hears of all drums: its own at once, the others later, duller and with some room."""
     frames = len(next(iter(dry.values())))
     mix = np.zeros(frames)
@@ -271,6 +293,10 @@ def _hear(mic: str, dry: dict[str, Sound], recipe: Recipe, rng: np.random.Genera
         if not overhead:
             heard = sosfilt(butter(1, rng.uniform(4000, 12000), fs=RATE_HZ, output="sos"), heard)
         mix += gain * heard
+    if others is not None and recipe.others_db is not None:
+        level_db = recipe.others_db if overhead or far_s else recipe.others_db - 18.0
+        delay = round((far_s + rng.uniform(0.004, 0.012)) * RATE_HZ)
+        mix += 10 ** (level_db / 20) * np.concatenate([np.zeros(delay), others])[:frames]
     mix += rng.normal(size=frames) * 10 ** (recipe.noise_db / 20)
     return mix * (0.5 / np.abs(mix).max())
 

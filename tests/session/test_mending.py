@@ -47,7 +47,10 @@ def verdict_of(time_s, level_db=-10.0, log_odds=3.0):
     """Attacks with their odds of having been played."""
     time = np.asarray(time_s, dtype=float)
     return Verdict(
-        frozen(time), frozen(np.broadcast_to(level_db, time.shape)), frozen(np.broadcast_to(log_odds, time.shape))
+        frozen(time),
+        frozen(np.broadcast_to(level_db, time.shape)),
+        frozen(np.broadcast_to(log_odds, time.shape)),
+        frozen(np.ones(time.shape)),
     )
 
 

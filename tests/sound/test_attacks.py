@@ -62,6 +62,15 @@ def test_a_delay_delays_every_hit_by_as_much(tmp_path, delay):
     assert np.rint((later - plain) * RATE_HZ).astype(int).tolist() == [delay] * len(TIMES)
 
 
+@settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.integers(1, 40_000))
+def test_silence_behind_changes_no_hit(tmp_path, length):
+    """However long the file goes on."""
+    plain = starts(tmp_path, performance())
+    longer = starts(tmp_path, np.concatenate([performance(), np.zeros(length)]))
+    assert longer.tolist() == plain.tolist()
+
+
 @settings(max_examples=10, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.floats(-30, 0))
 def test_gain_changes_no_hit(tmp_path, gain_db):

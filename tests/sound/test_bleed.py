@@ -7,6 +7,8 @@ from pathlib import Path
 
 import numpy as np
 import soundfile
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
@@ -113,3 +115,20 @@ def test_no_tracks_and_silent_tracks(tmp_path):
     silent = analyse(read_recording(path))
     assert silent.is_silent
     assert len(judge_bleed([silent])[0].time_s) == 0
+
+
+@settings(max_examples=5, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(st.integers(0, 30_000), st.floats(-20.0, 0.0), st.integers(0, 30_000))
+def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Path, delay, gain_db, behind):
+    """A whole take moved by some samples, turned down, with silence behind it: the same strokes, moved by as much."""
+    names = ["kick", "snare", "room"]
+    plain = judged(shared_take.root, names)
+    for name in names:
+        sound, _ = soundfile.read(shared_take.root / f"{name}.wav")
+        moved = np.concatenate([np.zeros(delay), sound * 10 ** (gain_db / 20), np.zeros(behind)])
+        soundfile.write(tmp_path / f"{name}.wav", moved, RATE_HZ, subtype="FLOAT")
+    for name, verdict in judged(tmp_path, names).items():
+        expected = plain[name].time_s[plain[name].played]
+        found = verdict.time_s[verdict.played]
+        assert len(found) == len(expected)
+        assert np.rint((found - expected) * RATE_HZ).astype(int).tolist() == [delay] * len(found)

@@ -170,6 +170,8 @@ def describe_hit(work: Workspace, key: str, index: int) -> str:
         sure = f"{origin.name.lower()} by hand"
     level = theme.signed(float(hits.level_db[index]), 1)
     words = f"{work.session.track(key).name} · {level} dB · {what}, {sure}"
+    if hits.sharpness[index] > 0.0:
+        words += f" · rises {float(hits.sharpness[index]):.0f} dB a ms"
     late_ms = 1000.0 * float(hits.landing_s[index] - hits.time_s[index])
     return words + (f" · lands {late_ms:.1f} ms after its start" if late_ms > 0.05 else "")
 

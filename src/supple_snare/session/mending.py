@@ -51,6 +51,7 @@ def track_hits(track: Track, verdict: Verdict, peaks: Peaks, *, sections: tuple[
     hits = Hits.of(
         verdict.time_s,
         level_db=verdict.level_db,
+        sharpness=verdict.sharpness,
         kind=np.where(np.where(by_hand, above_db >= 0.0, verdict.played), Kind.PLAYED, Kind.BLEED),
         confidence=np.where(
             by_hand, 1.0 - 0.5 * np.exp(-np.abs(above_db) / 6.0), 1.0 / (1.0 + np.exp(-np.abs(verdict.log_odds)))

@@ -26,9 +26,9 @@ _ROLL_ALIKE_DB = 6.0
 """A fast part has two strokes in that time; of the bounces of a roll, four or five, though not all are found."""
 
 _HELD_S = (0.09, 0.14)
-_HELD_DB = 1.5
-_HELD_FALL_DB = -3.0
-"""A note that has grown by this some 100 ms after its attack, and not fallen by more until 250 ms, is held."""
+_HELD_DB = -0.5
+_HELD_FALL_DB = -2.5
+"""A note that is as loud some 100 ms after its attack, and has not fallen by more until 250 ms, is held."""
 
 _RINGING_S = (0.06, 0.25)
 _RINGING_DB = -11.0

@@ -28,6 +28,7 @@ _WEIGHTS = {
     "first": 0.13,
     "closeness": 0.45,
     "rise": 0.306,
+    "ahead_close": 0.0,
 }
 """Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 67,000 attacks."""
 
@@ -61,6 +62,8 @@ class Verdict:
         Peak levels.
     log_odds : float array
         Of having been played into this microphone; above 0 is played.
+    sharpness : float array
+        How fast each attack rises, dB per ms.
     is_far : bool
         Whether this microphone is close to no drum of its own.
     """
@@ -68,6 +71,7 @@ class Verdict:
     time_s: FloatArray
     level_db: FloatArray
     log_odds: FloatArray
+    sharpness: FloatArray
     is_far: bool = False
 
     @property
@@ -96,6 +100,8 @@ class Signs:
         Whether this microphone has a drum of its own at all, log odds.
     rise : float array
         How much the whole spectrum rises, dB.
+    ahead_close : float array
+        Its level here against the other close microphones only, dB: far ones hear whoever else plays in the room.
     """
 
     own_share: FloatArray
@@ -105,6 +111,7 @@ class Signs:
     first: FloatArray
     closeness: FloatArray
     rise: FloatArray
+    ahead_close: FloatArray
 
     def columns(self) -> FloatArray:
         """All signs, shape (n, signs), in the order of `_WEIGHTS`."""
@@ -139,7 +146,15 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         once = keep_distinct(time_s, log_odds)
         is_far = signs is not None and len(analyses) > 1 and bool(signs.closeness[0] < 0.0)
-        verdicts.append(Verdict(frozen(time_s[once]), frozen(found.level_db[once]), frozen(log_odds[once]), is_far))
+        verdicts.append(
+            Verdict(
+                time_s=frozen(time_s[once]),
+                level_db=frozen(found.level_db[once]),
+                log_odds=frozen(log_odds[once]),
+                sharpness=frozen(found.sharpness[once]),
+                is_far=is_far,
+            )
+        )
     return verdicts
 
 
@@ -226,6 +241,8 @@ def _signs(
     rivals = np.delete(loud, track, axis=1)
     rival = np.maximum(rivals.max(axis=1), _LEAST) if rivals.size else np.full(len(loud), _LEAST)
     ahead = _db(loud[:, track]) - _db(rival)
+    close = np.delete(loud, track, axis=1)[:, np.delete(sources.closeness, track) > 0.0]
+    close_rival = np.maximum(close.max(axis=1), _LEAST) if close.size else np.full(len(loud), _LEAST)
     plainly_own = ahead > 0.0
     enough = np.count_nonzero(plainly_own) > 3
     loud_stroke = np.percentile(loud[plainly_own, track], 80) if enough else np.percentile(loud[:, track], 95)
@@ -239,6 +256,7 @@ def _signs(
         first=lead_of_others_ms(heard_s, track, time_s, farthest_ms=7.0 + 1000.0 * float(sources.distance_s[track])),
         closeness=np.full(len(time_s), float(np.clip(sources.closeness[track], -6.0, 6.0))),
         rise=np.minimum(attacks.rise_db, 15.0),
+        ahead_close=np.clip(_db(loud[:, track]) - _db(close_rival), -25.0, 12.0),
     )
 
 

@@ -16,6 +16,9 @@ from supple_snare.sound.material import PRESETS, Material
 _SETTLE_S = 0.08
 """The filters have forgotten what came before after so long."""
 
+_ORDER = 4
+"""Steep enough that what lies an octave outside is 24 dB softer."""
+
 
 @dataclass(frozen=True)
 class Ear:
@@ -96,7 +99,7 @@ class EarReader:
         if band is None:
             return self._mix(start, count)
         lead = round(_SETTLE_S * self.ear.rate_hz)
-        return banded(self._mix(start - lead, count + lead), *band, rate_hz=self.ear.rate_hz)[lead:]
+        return banded(self._mix(start - lead, count + lead), *band, rate_hz=self.ear.rate_hz, order=_ORDER)[lead:]
 
     def _mix(self, start: int, count: int) -> AnyArray:
         sounds = [reader.read_mono(start, count) for reader in self._readers]

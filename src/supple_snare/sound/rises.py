@@ -35,6 +35,9 @@ _SUSTAIN_S = 0.026
 _SETTLED_S = 0.020
 """So long after a candidate its sound has surely begun, or what was broken off is over."""
 
+_LEAST_RISE_MS = 0.25
+"""The span over which amplitudes are averaged: nothing rises faster than can be seen."""
+
 _GUARD_S = 0.006
 _PLAIN_RISE_DB = 9.0
 """An attack whose spectrum rises this much is one of its own, not the second half of a slow one."""
@@ -109,6 +112,14 @@ class Rises:
     def level_db(self) -> FloatArray:
         """Peak level, shape (n,)."""
         return amplitude_to_db(self.peak[:, 0])
+
+    @property
+    def sharpness(self) -> FloatArray:
+        """How fast each attack rises from a tenth of its peak to seven tenths, dB per ms, shape (n,)."""
+        low, high = SHARES.index(0.1), SHARES.index(0.7)
+        span_ms = 1000.0 * (self.crossing_s[:, 0, high] - self.crossing_s[:, 0, low])
+        rise_db = float(amplitude_to_db(SHARES[high] / SHARES[low]))
+        return rise_db / np.maximum(span_ms, _LEAST_RISE_MS)
 
     @classmethod
     def joined(cls, parts: list[Rises]) -> Rises:

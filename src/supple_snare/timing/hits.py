@@ -54,6 +54,8 @@ class Hits:
         `Origin` codes.
     ghost : bool array, shape (n,)
         Played far softer than the track's accents.
+    sharpness : float array, shape (n,)
+        How fast each attack rises, dB per ms; 0 where that is not known.
     """
 
     time_s: FloatArray
@@ -63,6 +65,7 @@ class Hits:
     confidence: FloatArray
     origin: NDArray[np.int8]
     ghost: NDArray[np.bool_]
+    sharpness: FloatArray
 
     @classmethod
     def of(
@@ -75,6 +78,7 @@ class Hits:
         confidence: ArrayLike = 1.0,
         origin: ArrayLike = Origin.FOUND,
         ghost: ArrayLike = False,
+        sharpness: ArrayLike = 0.0,
     ) -> Hits:
         """Hits from arrays or single values; sorted by time and made read-only. They land where they start if not told.
 
@@ -95,6 +99,7 @@ class Hits:
             confidence=column(confidence, np.float64),
             origin=column(origin, np.int8),
             ghost=column(ghost, np.bool_),
+            sharpness=column(sharpness, np.float64),
         )
 
     @classmethod
