@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Callable
 
 import numpy as np
@@ -62,12 +63,10 @@ def step_hit(work: Workspace, steps: int, *, doubtful: bool = False) -> float | 
     stops.sort()
     if not stops:
         return None
-    here = work.looks.hit[1] if work.looks.hit else (work.looks.selected_s if work.looks.selected_s is not None else 0)
-    times = np.array([time for time, _key in stops])
-    if steps > 0:
-        index = int(np.searchsorted(times, here + edits.SAME_HIT_S))
-    else:
-        index = int(np.searchsorted(times, here - edits.SAME_HIT_S)) - 1
+    hit, selected_s = work.looks.hit, work.looks.selected_s
+    here = (hit[1], hit[0]) if hit is not None else (selected_s or 0.0, "")
+    # Hits of two tracks may start at almost the same moment: each is a stop of its own.
+    index = bisect_right(stops, here) if steps > 0 else bisect_left(stops, here) - 1
     time_s, key = stops[int(np.clip(index, 0, len(stops) - 1))]
     choose_hit(work, key, time_s)
     return time_s
