@@ -6,9 +6,8 @@ from functools import partial
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
 
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
@@ -117,8 +116,9 @@ def test_no_tracks_and_silent_tracks(tmp_path):
     assert len(judge_bleed([silent])[0].time_s) == 0
 
 
-@settings(max_examples=5, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
-@given(st.integers(0, 30_000), st.floats(-20.0, 0.0), st.integers(0, 30_000))
+@pytest.mark.parametrize(
+    ("delay", "gain_db", "behind"), [(54, 0.0, 0), (0, -17.3, 0), (0, 0.0, 30_000), (9_001, -6.0, 77)]
+)
 def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Path, delay, gain_db, behind):
     """A whole take moved by some samples, turned down, with silence behind it: the same strokes, moved by as much."""
     names = ["kick", "snare", "room"]
@@ -131,6 +131,8 @@ def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Pa
         expected = plain[name].time_s[plain[name].played]
         found = verdict.time_s[verdict.played]
         assert len(found) == len(expected)
-        # What covers a start is told by frames of some samples, so that a hidden one may shift by one or two.
-        assert np.abs((found - expected) * RATE_HZ - delay).max() <= 2.0
-        assert np.median(np.abs((found - expected) * RATE_HZ - delay)) < 0.01
+        if len(found):
+            # What covers a start is told by frames of some samples, so that a hidden one may shift by one or two.
+            shift = np.abs((found - expected) * RATE_HZ - delay)
+            assert shift.max() <= 2.0
+            assert np.median(shift) < 0.01

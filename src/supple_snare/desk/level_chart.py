@@ -90,14 +90,10 @@ class LevelChart(TakeChart):
         for level in (-60, -40, -20, 0):
             self._paint_line(painter, float(self._y(level)), theme.signed(level) if level else "0 dB", theme.RULE)
         self._paint_bars(painter)
-        for span in section_spans(self._workspace.session):
+        for span in section_spans(self._workspace.session)[1:]:
             x = float(self._x(span.section.start_s))
             painter.setPen(QPen(theme.BRASS, 1, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()))
-            painter.setPen(theme.BRASS_TEXT)
-            width = max(0.0, float(self._x(span.end_s)) - x - 6)
-            text = painter.fontMetrics().elidedText(span.section.name, Qt.TextElideMode.ElideRight, int(width))
-            painter.drawText(QRectF(x + 4, plot.bottom() - 17, width, 16), Qt.AlignmentFlag.AlignLeft, text)
 
     def _dots(self, key: str) -> QPixmap:
         """All hits of the track: kept while they stay the same."""
@@ -125,29 +121,29 @@ class LevelChart(TakeChart):
         return self._layer[1]
 
     def _paint_limits(self, painter: QPainter) -> None:
+        """What rules in each section: its name, and the line of its limit."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setFont(theme.text_font(12))
         for span in self._spans():
             left, right = self._edges(span)
             limit_db = self._rules(span).level_limit_db
-            if limit_db is None:
-                text = painter.fontMetrics().elidedText(
-                    "automatic: judged from all tracks", Qt.TextElideMode.ElideRight, int(right - left - 8)
-                )
-                painter.setPen(theme.INK_SOFT)
-                painter.drawText(
-                    QRectF(left + 4, self._plot().top() + 1, right - left - 8, 16), Qt.AlignmentFlag.AlignLeft, text
-                )
-                continue
-            y = float(self._y(limit_db))
-            painter.setPen(QPen(theme.BRASS, 2))
-            painter.drawLine(QPointF(left, y), QPointF(right, y))
-            painter.setPen(QPen(theme.SHEET, 1.5))
-            painter.setBrush(theme.BRASS)
-            painter.drawRoundedRect(QRectF(right - 14, y - 4, 12, 8), 3, 3)
-            painter.setPen(theme.BRASS_TEXT)
-            text = f"{theme.signed(limit_db, 1)} dB"
-            painter.drawText(QRectF(left + 4, y - 18, right - left - 20, 16), Qt.AlignmentFlag.AlignRight, text)
+            rule = "automatic" if limit_db is None else f"{theme.signed(limit_db, 1)} dB"
+            self._paint_slip(painter, f"{span.section.name} · {rule}" if span else f"Limit {rule}", left, right)
+            if limit_db is not None:
+                y = float(self._y(limit_db))
+                painter.setPen(QPen(theme.BRASS, 2))
+                painter.drawLine(QPointF(left, y), QPointF(right, y))
+                painter.setPen(QPen(theme.SHEET, 1.5))
+                painter.setBrush(theme.BRASS)
+                painter.drawRoundedRect(QRectF(right - 14, y - 4, 12, 8), 3, 3)
+
+    def _paint_slip(self, painter: QPainter, words: str, left: float, right: float) -> None:
+        metrics = painter.fontMetrics()
+        text = metrics.elidedText(words, Qt.TextElideMode.ElideRight, max(int(right - left - 12), 0))
+        slip = QRectF(left + 3, self._plot().bottom() - 16, metrics.horizontalAdvance(text) + 6, 15)
+        painter.fillRect(slip, theme.BRASS_PALE)
+        painter.setPen(theme.BRASS_TEXT)
+        painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_chosen(self, painter: QPainter, key: str) -> None:
         hit, view = self._workspace.looks.hit, self._workspace.view

@@ -182,6 +182,8 @@ class Loupe(QWidget):
         if view is None:
             return ""
         words = f"{self.span_ms:g} ms (wheel) · drag a mark to move its hit, double-click adds one"
+        if self._shows_moves:
+            words = f"dark: as played, brass: tightened · {self.span_ms:g} ms (wheel)"
         if work.selected is not None:
             leads = describe_leads(view, lambda key: work.session.track(key).name, work.selected)
             words = f"{leads} · {words}" if leads else words

@@ -135,24 +135,30 @@ def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
                 painter.setFont(theme.text_font(12))
                 painter.setPen(theme.INK_SOFT)
                 painter.drawText(rect.adjusted(3, 0, 60, 0), Qt.AlignmentFlag.AlignTop, "held")
-    for section in picture.sections:
-        if section.section.start_s > 0.0 and (rect := span(section.section.start_s, section.end_s)):
-            x = float(layout.x_in_row(row, section.section.start_s))
-            if x >= layout.line_left_px:
-                painter.setPen(QPen(theme.BRASS, 2, Qt.PenStyle.DashLine))
-                painter.drawLine(QLineF(x, 2.0, x, height - 2.0))
-        if rect := span(section.section.start_s, section.end_s):
-            _paint_section_name(painter, section.section.name, rect)
+    for part in picture.sections:
+        _paint_section(painter, picture, row, part)
     if picture.loop_s and (rect := span(*picture.loop_s)):
         painter.fillRect(QRectF(rect.left(), 1.0, rect.width(), 4.0), theme.BRASS)
 
 
-def _paint_section_name(painter: QPainter, name: str, rect: QRectF) -> None:
-    """The name stands on a slip at the foot of each row it is in."""
+def _paint_section(painter: QPainter, picture: PagePicture, row: int, part: Span) -> None:
+    """A dashed line where a section starts; its name on a slip there and at the head of each further row."""
+    layout = picture.layout
+    row_start_s, row_end_s = (float(layout.grid.bar_time_s(layout.row_bar(number))) for number in (row, row + 1))
+    start_s = part.section.start_s
+    if start_s >= row_end_s - 1e-6 or part.end_s <= row_start_s + 1e-6:
+        return
+    begins_here = start_s > row_start_s - 1e-6
+    x = float(layout.x_in_row(row, max(start_s, row_start_s)))
+    if begins_here and start_s > 0.0:
+        painter.setPen(QPen(theme.BRASS, 2, Qt.PenStyle.DashLine))
+        painter.drawLine(QLineF(x, 2.0, x, layout.row_px - 2.0))
     painter.setFont(theme.text_font(12))
-    text = painter.fontMetrics().elidedText(name, Qt.TextElideMode.ElideRight, int(rect.width() - 8))
-    width = painter.fontMetrics().horizontalAdvance(text) + 8.0
-    slip = QRectF(rect.left() + 1.0, rect.bottom() - 16.0, width, 16.0)
+    # Inside a row the number of the bar stands right of its line.
+    left = x + (24.0 if start_s > row_start_s + 1e-6 else 4.0)
+    room = float(layout.x_in_row(row, min(part.end_s, row_end_s))) - left - 8.0
+    text = painter.fontMetrics().elidedText(part.section.name, Qt.TextElideMode.ElideRight, int(max(room, 0.0)))
+    slip = QRectF(left, 1.0, painter.fontMetrics().horizontalAdvance(text) + 8.0, 15.0)
     painter.fillRect(slip, theme.BRASS_PALE)
     painter.setPen(theme.BRASS_TEXT)
     painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, text)

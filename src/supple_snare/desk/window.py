@@ -517,9 +517,7 @@ class Window(QMainWindow):
         self._charts.setCurrentWidget(self.levels if work.looks.step == "hits" else self.chart)
         self._loupe_sheet.setVisible(work.looks.loupe)
         self._loupe_button.setChecked(work.looks.loupe)
-        legend = (
-            "Pegs lean left for early, right for late: 10 ms = 15°, square head = farther. Upright in ink: on time."
-        )
+        legend = "Pegs lean left: early, right: late. 10 ms = 15°, a square head: farther."
         if work.looks.step == "hits":
             legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
         elif work.looks.step == "grid":
