@@ -48,10 +48,11 @@ def run(paths: list[Path], tempo: float, out: Path) -> None:
 
 
 def repaint(paths: list[Path], tempo: float) -> None:
-    """Turn Strength in the window and print how long each repainted plan took."""
+    """Turn Strength and a level limit in the window and print how long each repaint took."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PyQt6.QtWidgets import QApplication
 
+    from supple_snare.desk.level_chart import set_limit
     from supple_snare.desk.theme import apply_theme
     from supple_snare.desk.window import Window
     from supple_snare.desk.workspace import with_grid
@@ -74,10 +75,24 @@ def repaint(paths: list[Path], tempo: float) -> None:
         card.strength._slider.setValue(percent)  # type: ignore[attr-defined]
         app.processEvents()
         taken.append(1000.0 * (time.perf_counter() - begun))
-    middle, most = np.percentile(taken, [50, 95])
-    print(f"strength turned: repainted in {middle:.0f} ms (median), {most:.0f} ms (95 %), {max(taken):.0f} ms at most")
+    say("strength turned", taken)
+    window.work.look(step="hits")
+    key = window.work.view.leads[0]
+    taken = []
+    for limit_db in np.arange(-40.0, -10.0, 0.75).tolist():
+        begun = time.perf_counter()
+        set_limit(window.work, key, None, limit_db)
+        app.processEvents()
+        taken.append(1000.0 * (time.perf_counter() - begun))
+    say("level limit dragged", taken)
     window.work.jobs.cancel_all()
     window.work.close()
+
+
+def say(what: str, taken: list[float]) -> None:
+    """How long repaints took."""
+    middle, most = np.percentile(taken, [50, 95])
+    print(f"{what}: repainted in {middle:.0f} ms (median), {most:.0f} ms (95 %), {max(taken):.0f} ms at most")
 
 
 def main() -> None:
