@@ -459,8 +459,12 @@ def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
     """Everything that what lies under the strokes depends on."""
     view = picture.view
     heard = None if view is None else (view.leads, view.group.holds, *map(id, picture.peaks.values()))
+    marked = None
+    if view is not None and picture.show_hits:
+        others = [key for key in (*view.columns, *view.hits) if key != picture.hit_track]
+        marked = (picture.hit_track, *(view.hits[key] for key in others), *picture.removed.items())
     looks = (picture.tightened, picture.show_moves, picture.range_s, picture.loop_s, picture.sections)
-    return (picture.layout, picture.grid, top_px, heard, picture.edits, looks)
+    return (picture.layout, picture.grid, top_px, heard, marked, picture.edits, looks)
 
 
 def _parts_of(area: QAbstractScrollArea) -> tuple[QWidget, QScrollBar]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
@@ -86,6 +87,8 @@ def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float
     if picture.view is not None:
         _paint_waves(painter, picture, row)
     _paint_grid(painter, picture, row)
+    if picture.view is not None and picture.show_hits:
+        _paint_hits(painter, picture, row, of_chosen=False)
     painter.setClipping(False)
     _paint_numbers(painter, layout, row)
     painter.restore()
@@ -100,7 +103,7 @@ def paint_strokes(painter: QPainter, picture: PagePicture, row: int, top_px: flo
     if picture.view is not None and len(picture.view.strokes):
         _paint_strokes(painter, picture, row)
     if picture.view is not None and picture.show_hits:
-        _paint_hits(painter, picture, row)
+        _paint_hits(painter, picture, row, of_chosen=True)
     _paint_margins(painter, layout)
     painter.restore()
 
@@ -382,13 +385,18 @@ def hit_lanes(layout: PageLayout, view: GroupView, chosen: str | None) -> list[t
     ]
 
 
-def _paint_hits(painter: QPainter, picture: PagePicture, row: int) -> None:
-    """Every hit where it was played: dots for played, rings for bleed, small marks for grace, rolls and removed."""
+def _paint_hits(painter: QPainter, picture: PagePicture, row: int, *, of_chosen: bool) -> None:
+    """Hits where they were played: dots for played, rings for bleed, small marks for grace, rolls and removed.
+
+    Those of the chosen track lie over the kept picture, since they change while its limits are dragged.
+    """
     view, layout = picture.view, picture.layout
     assert view is not None
     start_s, end_s = layout.row_span_s(row)
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
     for key, y in hit_lanes(layout, view, picture.hit_track):
+        if (key == picture.hit_track) != of_chosen:
+            continue
         hits = view.hits[key]
         shown = np.flatnonzero((hits.time_s >= start_s) & (hits.time_s <= end_s))
         if picture.hit is not None and picture.hit[0] == key:
@@ -396,31 +404,26 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int) -> None:
             painter.setPen(QPen(theme.BRASS, 2))
             painter.setBrush(theme.BRASS_PALE)
             painter.drawEllipse(QPointF(x, y), 7.5, 7.5)
-        faint = picture.hit_track is not None and key != picture.hit_track
-        x_all = layout.x_in_row(row, hits.time_s[shown]).tolist()
-        for x, kind, ghost, origin in zip(
-            x_all, hits.kind[shown].tolist(), hits.ghost[shown].tolist(), hits.origin[shown].tolist(), strict=True
-        ):
-            _paint_hit(painter, QPointF(x, y), Kind(kind), ghost=ghost, faint=faint)
-            if origin != Origin.FOUND:
-                painter.setPen(QPen(theme.BRASS, 1.6))
-                painter.drawLine(QLineF(x - 4, y + 6, x + 4, y + 6))
+        ink = theme.INK if of_chosen else theme.INK_SOFT
+        kind, ghost = hits.kind[shown], hits.ghost[shown]
+        x_all = layout.x_in_row(row, hits.time_s[shown])
+
+        def places(which: NDArray[np.bool_], x_all: FloatArray = x_all, y: float = y) -> list[QPointF]:
+            return [QPointF(x, y) for x in x_all[which].tolist()]
+
+        put(painter, places((kind == Kind.PLAYED) & ~ghost), ink, 3.2)
+        put(painter, places((kind == Kind.PLAYED) & ghost), ink, 2.0)
+        put(painter, places(kind == Kind.BLEED), theme.INK_FAINT, 2.6, ring=True)
+        painter.setPen(QPen(ink, 1.4))
+        for at in places(kind == Kind.GRACE):
+            painter.drawLine(QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3))
+        for at in places(kind == Kind.ROLL):
+            painter.drawLine(QLineF(at.x(), at.y() - 3, at.x(), at.y() + 3))
+        painter.setPen(QPen(theme.BRASS, 1.6))
+        for at in places(hits.origin[shown] != Origin.FOUND):
+            painter.drawLine(QLineF(at.x() - 4, at.y() + 6, at.x() + 4, at.y() + 6))
         gone = np.array(picture.removed.get(key, ()))
         painter.setPen(QPen(theme.INK_SOFT, 1.4))
         for x in layout.x_in_row(row, gone[(gone >= start_s) & (gone <= end_s)]).tolist():
             painter.drawLine(QLineF(x - 3, y - 3, x + 3, y + 3))
             painter.drawLine(QLineF(x - 3, y + 3, x + 3, y - 3))
-
-
-def _paint_hit(painter: QPainter, at: QPointF, kind: Kind, *, ghost: bool, faint: bool) -> None:
-    ink = theme.INK_SOFT if faint else theme.INK
-    if kind == Kind.PLAYED:
-        put(painter, (at,), ink, 2.0 if ghost else 3.2)
-    elif kind == Kind.BLEED:
-        put(painter, (at,), theme.INK_FAINT, 2.6, ring=True)
-    elif kind == Kind.GRACE:
-        painter.setPen(QPen(ink, 1.4))
-        painter.drawLine(QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3))
-    else:
-        painter.setPen(QPen(ink, 1.4))
-        painter.drawLine(QLineF(at.x(), at.y() - 3, at.x(), at.y() + 3))

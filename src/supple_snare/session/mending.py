@@ -83,12 +83,14 @@ def snap_to_attack(verdict: Verdict, time_s: float) -> float:
 
 def _placed(time_s: FloatArray, track: Track, verdict: Verdict, peaks: Peaks) -> Hits:
     """Hits put there by hand, as loud as the attack they stand at, or as the sound just after them."""
+    if not len(time_s):
+        return Hits.none()
     amplitude = peaks.amplitude()
     bins_per_s = peaks.rate_hz / BIN_FRAMES
     span = np.arange(round(_PEAK_SPAN_S * bins_per_s))
     first = (time_s * bins_per_s).astype(np.int64)
     level_db = amplitude_to_db(amplitude[np.clip(first[:, None] + span, 0, len(amplitude) - 1)].max(axis=1))
-    if len(verdict.time_s) and len(time_s):
+    if len(verdict.time_s):
         nearest = nearest_index(verdict.time_s, time_s)
         known = np.abs(verdict.time_s[nearest] - time_s) <= SAME_HIT_S
         level_db = np.where(known, verdict.level_db[nearest], level_db)

@@ -92,27 +92,37 @@ def _best_path(time_s: FloatArray, slots: Slots) -> IntArray:
     spacing = slots.spacing_s[candidates]
     own_cost = _OFFSET_COST * (offsets / spacing) ** 2
     memory = _CHANGE_COST * np.exp(-np.diff(time_s, prepend=time_s[0] - 1e9) / _MEMORY_S)
+    change_cost = memory[:, None] / spacing
 
-    states = candidates.shape[1] + 1
-    came_from = np.zeros((len(time_s), states), dtype=np.int64)
-    last_slot = np.full(states, -1)
-    last_offset = np.zeros(states)
-    cost = np.append(0.0, np.full(states - 1, np.inf))
+    slots_near = candidates.shape[1]
+    each = np.arange(slots_near)
+    came_from = np.zeros((len(time_s), slots_near + 1), dtype=np.int64)
+    last_slot = np.full((slots_near + 1, 1), -1)
+    last_offset = np.zeros((slots_near + 1, 1))
+    cost = np.full((slots_near + 1, 1), np.inf)
+    cost[0] = 0.0
+    # What a changed grid or limit waits for: no array is made anew that need not be.
     for i in range(len(time_s)):
-        step = np.abs(offsets[i][None, :] - last_offset[:, None]) / spacing[i][None, :]
-        total = cost[:, None] + memory[i] * step
-        total[last_slot[:, None] >= candidates[i][None, :]] = np.inf
-        best = np.argmin(total, axis=0)
-        skipped = int(np.argmin(cost))
+        total = np.abs(offsets[i] - last_offset)
+        total *= change_cost[i]
+        total += cost
+        total[last_slot >= candidates[i]] = np.inf
+        best = total.argmin(axis=0)
+        skipped = cost.argmin()
         came_from[i, :-1], came_from[i, -1] = best, skipped
-        cost = np.append(total[best, np.arange(states - 1)] + own_cost[i], cost[skipped] + _UNPLACED_COST)
-        last_slot = np.append(candidates[i], last_slot[skipped])
-        last_offset = np.append(offsets[i], last_offset[skipped])
+        cost[-1], last_slot[-1], last_offset[-1] = (
+            cost[skipped] + _UNPLACED_COST,
+            last_slot[skipped],
+            last_offset[skipped],
+        )
+        cost[:-1, 0] = total[best, each] + own_cost[i]
+        last_slot[:-1, 0] = candidates[i]
+        last_offset[:-1, 0] = offsets[i]
 
     chosen = np.full(len(time_s), -1, dtype=np.int64)
-    state = int(np.argmin(cost))
+    state = int(cost.argmin())
     for i in range(len(time_s) - 1, -1, -1):
-        if state < states - 1:
+        if state < slots_near:
             chosen[i] = candidates[i, state]
         state = int(came_from[i, state])
     return chosen

@@ -111,8 +111,13 @@ class Hits:
         return len(self.time_s)
 
     def __getitem__(self, which: Any) -> Hits:
-        """The hits at an index array, mask or slice."""
-        return Hits.of(**{name: getattr(self, name)[which] for name in _COLUMNS})
+        """The hits at a mask, a slice, or indices in any order."""
+        columns = {name: getattr(self, name)[which] for name in _COLUMNS}
+        if isinstance(which, np.ndarray) and which.dtype == np.bool_:  # order and types stay: nothing to be looked at
+            for column in columns.values():
+                column.flags.writeable = False
+            return Hits(**columns)
+        return Hits.of(**columns)
 
     def of_kind(self, *kinds: Kind) -> Hits:
         """Only the hits of these kinds."""
