@@ -107,7 +107,9 @@ class TestLevelChart:
         """And the page goes there."""
         time_s = float(chosen(hits).time_s[-1])
         level_db = float(chosen(hits).level_db[-1])
-        mouse(hits.levels, QEvent.Type.MouseButtonPress, QPointF(hits.levels._x(time_s), hits.levels._y(level_db)))
+        at = QPointF(hits.levels._x(time_s), hits.levels._y(level_db))
+        drag(hits.levels, at, at)
+        assert hits.work.session.track(hit_tools.chosen_track(hits.work)).rules.level_limit_db is None
         assert hits.work.looks.hit == (hit_tools.chosen_track(hits.work), time_s)
         assert hits.player.position_s == pytest.approx(time_s, abs=0.001)
 
@@ -168,6 +170,9 @@ class TestMending:
         mouse(hits.page, QEvent.Type.MouseButtonDblClick, mark_of(hits, key, bleed))
         at = int(np.argmin(np.abs(chosen(hits).time_s - bleed)))
         assert (chosen(hits).kind[at], chosen(hits).origin[at]) == (Kind.PLAYED, Origin.ADDED)
+        before = hits.work.session
+        QTest.keyClick(hits, Qt.Key.Key_Return)  # it counts already
+        assert hits.work.session == before
 
     def test_nothing_chosen_is_said_and_nothing_done(self, hits):
         """A sentence instead of a step in the history."""

@@ -209,10 +209,10 @@ def _mend(
             work.tell(f"Nothing is {past}: select a hit, or drag over a range on the page.")
             return
         key, index = chosen
-        times = [float(view.hits[key].time_s[index])]
+        times = [float(view.hits[key].time_s[index])] if which(view.hits[key])[index] else []
         words = f"{label}: a hit of {work.session.track(key).name}"
     if not times:
-        work.tell(f"There is nothing to be {past} on {work.session.track(key).name} in this range.")
+        work.tell(f"There is nothing to be {past} on {work.session.track(key).name} there.")
         return
     work.do(words, edit(work.session, key, times))  # type: ignore[arg-type]
 

@@ -21,6 +21,7 @@ from supple_snare.timing.units import FloatArray
 
 _LOW_DB, _HIGH_DB = -66.0, 4.0
 _GRAB_PX = 7.0
+_PULL_PX = 3.0
 _NEAR_PX = 9.0
 
 
@@ -31,6 +32,7 @@ class LevelChart(TakeChart):
         super().__init__(workspace, "Level chart")
         self._dragged: Span | None = None
         self._dragging = False
+        self._pressed_at: QPointF | None = None
         self._layer: tuple[tuple[object, ...], QPixmap] | None = None
         for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
             signal.connect(self.update)
@@ -184,18 +186,19 @@ class LevelChart(TakeChart):
             time_s = float(work.view.hits[key].time_s[index])
             choose_hit(work, key, time_s)
             self.placed.emit(time_s)
-            return
-        if not self._plot().adjusted(0, -4, 0, 4).contains(point):
+        elif not self._plot().adjusted(0, -4, 0, 4).contains(point):
             self.placed.emit(self._time_at(point.x()))
             return
-        self._dragging, self._dragged = True, self._span_at(point.x())
-        work.begin_gesture()
+        self._pressed_at, self._dragged = point, self._span_at(point.x())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         work, key = self._workspace, chosen_track(self._workspace)
         if event is None or key is None or work.view is None:
             return
         point = event.position()
+        if self._pressed_at is not None and not self._dragging and abs(point.y() - self._pressed_at.y()) > _PULL_PX:
+            self._dragging = True
+            work.begin_gesture()
         if self._dragging:
             set_limit(work, key, self._dragged.section.key if self._dragged else None, self._level_at(point.y()))
             return
@@ -208,6 +211,7 @@ class LevelChart(TakeChart):
         self.setCursor(Qt.CursorShape.SizeVerCursor if over else Qt.CursorShape.ArrowCursor)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._pressed_at = None
         if self._dragging:
             self._dragging = False
             self._workspace.end_gesture()

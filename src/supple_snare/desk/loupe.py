@@ -26,6 +26,7 @@ _READ_S = 0.32
 _LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
 _GRAB_PX = 6.0
 _LEAST_LANE_PX = 22.0
+_LEAST_SHARE = 0.03
 _DOTS_PX = 5.0
 """Samples farther apart than this on the screen are shown one by one."""
 
@@ -221,12 +222,20 @@ class Loupe(QWidget):
         stretch = self._stretch
         if stretch is not None and key in stretch.played:
             sound = stretch.played[key]
-            loudest = max(float(np.abs(sound).max()), 1e-6)
+            loudest = self._loudest_seen(sound, stretch.first)
             self._paint_wave(painter, sound / loudest, stretch.first, lane, ghost=False)
             if self._shows_moves and key in stretch.tightened:
                 self._paint_wave(painter, stretch.tightened[key] / loudest, stretch.first, lane, ghost=True)
         self._paint_hits(painter, key, lane)
         painter.restore()
+
+    def _loudest_seen(self, sound: AnyArray, first: int) -> float:
+        """What fills a lane: the loudest moment that is seen; noise is not blown up to the size of strokes."""
+        rate = self._workspace.session.rate_hz
+        half = 0.5 * self.span_ms / 1000.0
+        low, high = (round(((self._centre_s or 0.0) + side * half) * rate) - first for side in (-1, 1))
+        seen = np.abs(sound[max(low, 0) : max(high, 1)])
+        return max(float(seen.max(initial=0.0)), _LEAST_SHARE * float(np.abs(sound).max()), 1e-6)
 
     @property
     def _shows_moves(self) -> bool:
