@@ -177,6 +177,17 @@ def test_a_failed_save_leaves_the_former_one(tmp_path, monkeypatch):
     assert [path.name for path in tmp_path.iterdir()] == [FILE_NAME]
 
 
+def test_a_session_of_the_first_version_keeps_its_level_limits(tmp_path):
+    """They held for the whole take, and do so still."""
+    save_session(sample_session(), tmp_path)
+    whole = json.loads((tmp_path / FILE_NAME).read_text())
+    whole["version"] = 1
+    for track in whole["session"]["tracks"]:
+        track["level_limit_db"] = track.pop("rules")["level_limit_db"]
+    (tmp_path / FILE_NAME).write_text(json.dumps(whole))
+    assert load_session(tmp_path) == sample_session()
+
+
 def test_no_session_here(tmp_path):
     """A folder without one is named."""
     with pytest.raises(SessionError, match="no session"):

@@ -125,13 +125,8 @@ def restore_hits(work: Workspace) -> None:
 
 def nudge_hit(work: Workspace, by_s: float) -> None:
     """Move the chosen hit a little."""
-    chosen = chosen_hit(work)
-    if chosen is None or work.view is None:
-        work.tell("Select a hit first: click its mark on the page.")
-        return
-    key, index = chosen
-    time_s = float(work.view.hits[key].time_s[index])
-    move_hit(work, key, time_s, time_s + by_s)
+    if (hit := _hit_or_word(work)) is not None:
+        move_hit(work, *hit, hit[1] + by_s)
 
 
 def move_hit(work: Workspace, key: str, time_s: float, to_s: float) -> None:
@@ -144,15 +139,20 @@ def move_hit(work: Workspace, key: str, time_s: float, to_s: float) -> None:
 
 def land_hit(work: Workspace, landing_s: float | None) -> None:
     """Say where the chosen hit lands, or leave it to the program."""
+    if (hit := _hit_or_word(work)) is not None:
+        name = work.session.track(hit[0]).name
+        work.do(f"Landing point of a hit of {name}", edits.land_hit(work.session, *hit, landing_s))
+        choose_hit(work, *hit)
+
+
+def _hit_or_word(work: Workspace) -> tuple[str, float] | None:
+    """Track and time of the chosen hit; says so if none is chosen."""
     chosen = chosen_hit(work)
     if chosen is None or work.view is None:
         work.tell("Select a hit first: click its mark on the page.")
-        return
+        return None
     key, index = chosen
-    time_s = float(work.view.hits[key].time_s[index])
-    name = work.session.track(key).name
-    work.do(f"Landing point of a hit of {name}", edits.land_hit(work.session, key, time_s, landing_s))
-    choose_hit(work, key, time_s)
+    return key, float(work.view.hits[key].time_s[index])
 
 
 def describe_hit(work: Workspace, key: str, index: int) -> str:
