@@ -11,7 +11,6 @@ from supple_snare.desk import theme
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session import edits
 from supple_snare.session.mending import snap_to_attack
-from supple_snare.session.stages import GroupView
 from supple_snare.timing.hits import Hits, Kind, Origin
 from supple_snare.timing.units import FloatArray
 
@@ -175,16 +174,19 @@ def describe_hit(work: Workspace, key: str, index: int) -> str:
     return words + (f" · lands {late_ms:.1f} ms after its start" if late_ms > 0.05 else "")
 
 
-def describe_leads(view: GroupView, names: Callable[[str], str], stroke: int) -> str:
+def describe_leads(work: Workspace, stroke: int) -> str:
     """Which lead times a stroke, and by how much the others disagree."""
+    view = work.view
+    assert view is not None
+    names = {track.key: track.name for track in view.tracks}
     own = float(view.strokes.time_s[stroke])
-    winner = names(view.lead_of(stroke))
+    winner = names[view.lead_of(stroke)]
     apart = []
     for number, key in enumerate(view.columns):
         other_s = float(view.strokes.lead_times_s[stroke, number])
         apart_ms = 1000.0 * (other_s - own)
         if np.isfinite(other_s) and key != view.lead_of(stroke) and abs(apart_ms) >= APART_MS:
-            apart.append(f"{names(key)} {abs(apart_ms):.1f} ms {'earlier' if apart_ms < 0 else 'later'}")
+            apart.append(f"{names[key]} {abs(apart_ms):.1f} ms {'earlier' if apart_ms < 0 else 'later'}")
     return f"{winner} decides; {', '.join(apart)}" if apart else ""
 
 

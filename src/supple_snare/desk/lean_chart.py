@@ -18,7 +18,6 @@ from supple_snare.session.stages import GroupView
 from supple_snare.timing.tighten import Response
 from supple_snare.timing.units import FloatArray
 
-_LEFT, _RIGHT, _TOP, _BOTTOM = 44.0, 30.0, 26.0, 20.0
 _GRAB_PX = 6.0
 _BAND_STEP_PX = 4.0
 _LEAST_SPAN_MS = 30.0
@@ -92,15 +91,15 @@ class LeanChart(TakeChart):
     def _paint_chart(self, painter: QPainter) -> None:
         view = self._workspace.view
         words = "late is up, early is down · ○ played"
-        if self._shows_plan:
+        if self._workspace.looks.shows_moves:
             words += " · ● tightened · bands: stays / moves / past the reach"
         self._paint_title(painter, "Lean over the take", f"{words} · line: drift" if view is not None else "")
         if view is None:
             return
-        if self._shows_plan:
+        if self._workspace.looks.shows_moves:
             self._paint_bands(painter, view)
         painter.drawPixmap(0, 0, self._played_layer(view))
-        if self._shows_plan:
+        if self._workspace.looks.shows_moves:
             self._paint_tightened(painter, view)
 
     def _played_layer(self, view: GroupView) -> QPixmap:
@@ -116,10 +115,6 @@ class LeanChart(TakeChart):
             painter.end()
             self._played = (key, layer)
         return self._played[1]
-
-    @property
-    def _shows_plan(self) -> bool:
-        return self._workspace.looks.step in ("tighten", "proof", "hand over")
 
     def _paint_bands(self, painter: QPainter, view: GroupView) -> None:
         """Tolerance and reach around each stroke's target, drawn as bands along the kept drift."""
@@ -257,7 +252,7 @@ class LeanChart(TakeChart):
 
     def _handle_at(self, point: QPointF) -> str | None:
         response = self._response()
-        if response is None or not self._shows_plan:
+        if response is None or not self._workspace.looks.shows_moves:
             return None
         for name in ("tolerance", "reach"):
             value = response.tolerance_ms if name == "tolerance" else response.reach_ms

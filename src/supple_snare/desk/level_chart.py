@@ -9,7 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResi
 from PyQt6.QtWidgets import QToolTip
 
 from supple_snare.desk import theme
-from supple_snare.desk.hit_tools import choose_hit, chosen_track, describe_hit, doubtful_s
+from supple_snare.desk.hit_tools import choose_hit, chosen_hit, chosen_track, describe_hit, doubtful_s
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
@@ -101,8 +101,9 @@ class LevelChart(TakeChart):
         """All hits of the track: kept while they stay the same."""
         view = self._workspace.view
         assert view is not None
-        hits = view.hits[key]
-        if self._layer is None or self._layer[0] != (hits, self.size()):
+        hits, session = view.hits[key], self._workspace.session
+        depends = (hits, self.size(), session.grid, session.length_s)
+        if self._layer is None or self._layer[0] != depends:
             layer = self._blank(Qt.GlobalColor.transparent)
             painter = QPainter(layer)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -119,7 +120,7 @@ class LevelChart(TakeChart):
             doubtful = np.isin(hits.time_s, doubtful_s(hits)).tolist()
             put(painter, (p for p, d in zip(places, doubtful, strict=True) if d), theme.BRASS, 5.0, ring=True)
             painter.end()
-            self._layer = ((hits, self.size()), layer)
+            self._layer = (depends, layer)
         return self._layer[1]
 
     def _paint_limits(self, painter: QPainter) -> None:
@@ -148,12 +149,10 @@ class LevelChart(TakeChart):
         painter.drawText(slip, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_chosen(self, painter: QPainter, key: str) -> None:
-        hit, view = self._workspace.looks.hit, self._workspace.view
-        assert view is not None
-        if hit is None or hit[0] != key or not len(view.hits[key]):
+        view, chosen = self._workspace.view, chosen_hit(self._workspace)
+        if view is None or chosen is None or chosen[0] != key:
             return
-        hits = view.hits[key]
-        index = int(np.argmin(np.abs(hits.time_s - hit[1])))
+        hits, index = view.hits[key], chosen[1]
         painter.setPen(QPen(theme.BRASS, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(QPointF(float(self._x(hits.time_s[index])), float(self._y(hits.level_db[index]))), 7, 7)

@@ -183,10 +183,10 @@ class Loupe(QWidget):
         if view is None:
             return ""
         words = f"{self.span_ms:g} ms (wheel) · drag a mark to move its hit, double-click adds one"
-        if self._shows_moves:
+        if self._workspace.looks.shows_moves:
             words = f"dark: as played, brass: tightened · {self.span_ms:g} ms (wheel)"
         if work.selected is not None:
-            leads = describe_leads(view, lambda key: work.session.track(key).name, work.selected)
+            leads = describe_leads(work, work.selected)
             words = f"{leads} · {words}" if leads else words
         return words
 
@@ -224,7 +224,7 @@ class Loupe(QWidget):
             sound = stretch.played[key]
             loudest = self._loudest_seen(sound, stretch.first)
             self._paint_wave(painter, sound / loudest, stretch.first, lane, ghost=False)
-            if self._shows_moves and key in stretch.tightened:
+            if self._workspace.looks.shows_moves and key in stretch.tightened:
                 self._paint_wave(painter, stretch.tightened[key] / loudest, stretch.first, lane, ghost=True)
         self._paint_hits(painter, key, lane)
         painter.restore()
@@ -236,10 +236,6 @@ class Loupe(QWidget):
         low, high = (round(((self._centre_s or 0.0) + side * half) * rate) - first for side in (-1, 1))
         seen = np.abs(sound[max(low, 0) : max(high, 1)])
         return max(float(seen.max(initial=0.0)), _LEAST_SHARE * float(np.abs(sound).max()), 1e-6)
-
-    @property
-    def _shows_moves(self) -> bool:
-        return self._workspace.looks.step in ("tighten", "proof", "hand over")
 
     def _paint_wave(self, painter: QPainter, sound: AnyArray, first: int, lane: QRectF, *, ghost: bool) -> None:
         rate = self._workspace.session.rate_hz

@@ -108,10 +108,10 @@ class Page(QAbstractScrollArea):
             grid=grid,
             view=view,
             peaks={key: found for key, found in peaks.items() if found is not None},
-            edits=work.edits_of(group) if self._shows_moves else EditList.identity(),
-            tightened=work.looks.tightened and self._shows_moves,
-            doubts=work.doubts_of(group) if self._shows_moves else [],
-            show_moves=self._shows_moves,
+            edits=work.edits_of(group) if work.looks.shows_moves else EditList.identity(),
+            tightened=work.looks.tightened and work.looks.shows_moves,
+            doubts=work.doubts_of(group) if work.looks.shows_moves else [],
+            show_moves=work.looks.shows_moves,
             show_hits=work.looks.step == "hits",
             selected=work.selected,
             range_s=work.looks.range_s,
@@ -121,10 +121,6 @@ class Page(QAbstractScrollArea):
             hit=work.looks.hit,
             removed={track.key: track.removed_s for track in view.tracks},
         )
-
-    @property
-    def _shows_moves(self) -> bool:
-        return self._workspace.looks.step in ("tighten", "proof", "hand over")
 
     def visible_bars(self) -> tuple[float, float]:
         """First and last bar that can be seen."""
@@ -493,7 +489,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
         Kept.HELD: "held",
         Kept.RIDES: "moves along",
     }[Kept(int(view.plan.kept[index]))]
-    leads = describe_leads(view, lambda key: work.session.track(key).name, index)
+    leads = describe_leads(work, index)
     fate += f" · {leads}" if leads else ""
     return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:g} · {abs(offset):.1f} ms {side} · {fate}"
 

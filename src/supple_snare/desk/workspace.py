@@ -87,6 +87,11 @@ class Looks:
     clicking: bool = False
     click_db: float = -12.0
 
+    @property
+    def shows_moves(self) -> bool:
+        """Whether this step is about what becomes of the strokes, so that both versions are shown."""
+        return self.step in ("tighten", "proof", "hand over")
+
 
 class Workspace(QObject):
     """The one place that holds the state of the window."""

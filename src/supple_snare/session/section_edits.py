@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import msgspec
@@ -101,33 +102,34 @@ def _replaced(session: Session, key: str, **changes: object) -> Session:
 
 def _copied(session: Session, old: str, new: str) -> Session:
     """What was set for one section, set for another as well."""
-    tracks = tuple(
-        msgspec.structs.replace(
-            track,
-            section_rules=track.section_rules
-            + tuple(SectionRules(new, own.rules) for own in track.section_rules if own.section == old),
-        )
-        for track in session.tracks
+    return _with_settings(
+        session,
+        lambda rules: (*rules, *(SectionRules(new, own.rules) for own in rules if own.section == old)),
+        lambda leads: (*leads, *(SectionLeads(new, own.leads) for own in leads if own.section == old)),
     )
-    groups = tuple(
-        msgspec.structs.replace(
-            group,
-            section_leads=group.section_leads
-            + tuple(SectionLeads(new, own.leads) for own in group.section_leads if own.section == old),
-        )
-        for group in session.groups
-    )
-    return msgspec.structs.replace(session, tracks=tracks, groups=groups)
 
 
 def _forgotten(session: Session, key: str) -> Session:
     """Nothing set for a section any more."""
-    tracks = tuple(
-        msgspec.structs.replace(track, section_rules=tuple(own for own in track.section_rules if own.section != key))
-        for track in session.tracks
+    return _with_settings(
+        session,
+        lambda rules: tuple(own for own in rules if own.section != key),
+        lambda leads: tuple(own for own in leads if own.section != key),
     )
-    groups = tuple(
-        msgspec.structs.replace(group, section_leads=tuple(own for own in group.section_leads if own.section != key))
-        for group in session.groups
+
+
+def _with_settings(
+    session: Session,
+    rules: Callable[[tuple[SectionRules, ...]], tuple[SectionRules, ...]],
+    leads: Callable[[tuple[SectionLeads, ...]], tuple[SectionLeads, ...]],
+) -> Session:
+    """The session with other settings of its sections: the one list of all that belongs to a section."""
+    return msgspec.structs.replace(
+        session,
+        tracks=tuple(
+            msgspec.structs.replace(track, section_rules=rules(track.section_rules)) for track in session.tracks
+        ),
+        groups=tuple(
+            msgspec.structs.replace(group, section_leads=leads(group.section_leads)) for group in session.groups
+        ),
     )
-    return msgspec.structs.replace(session, tracks=tracks, groups=groups)

@@ -253,7 +253,7 @@ class HitsCard(Card):
         text = hit_tools.describe_hit(self.work, key, index)
         stroke = self.work.selected
         if stroke is not None:
-            leads = hit_tools.describe_leads(view, lambda other: self.work.session.track(other).name, stroke)
+            leads = hit_tools.describe_leads(self.work, stroke)
             text += f". {leads}." if leads else "."
         self._hit.setText(text)
         hits = view.hits[key]
