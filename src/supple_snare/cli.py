@@ -11,6 +11,7 @@ import math
 import os
 import sys
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, NoReturn, TypeVar
 
@@ -27,7 +28,9 @@ from supple_snare.session.stages import GroupView, Stages, cut_group
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
-from supple_snare.timing.grid import Grid, Meter, Subdivision
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.meter import Meter
+from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import NO_REACH_MS, Response
 
@@ -126,13 +129,16 @@ def _command_parser() -> argparse.ArgumentParser:
     timing.add_argument("--meter", type=_own(Meter.parse), default=Meter(), metavar="N/D", help="default 4/4")
     timing.add_argument(
         "--grid",
-        type=_own(Subdivision.parse),
-        default=Subdivision(),
+        type=_own(Ruling.parse),
+        default=Ruling(),
         metavar="1/N",
-        help="1/4 … 1/32, or 1/8T; default 1/16",
+        help="1/4 … 1/32, 1/8T for triplets, 1/8D for dotted notes, 1/16+1/8T for both; default 1/16",
     )
     timing.add_argument(
         "--swing", type=_own(_number), default=0.5, metavar="R", help="second slot of each pair, 0.5 (straight) to 0.75"
+    )
+    timing.add_argument(
+        "--swing-of", type=_own(_swing_note), metavar="1/N", help="the notes that swing, 1/8 or 1/16; default the slots"
     )
 
     hits = commands.add_parser("hits", parents=[files], help="find hits", description="Find the hits of each track.")
@@ -186,6 +192,13 @@ def _number(text: str) -> float:
     if not math.isfinite(value):
         raise UsageError(f"“{text}” is not a number that can be used here.")
     return value
+
+
+def _swing_note(text: str) -> int:
+    notes = {"1/8": 8, "1/16": 16}
+    if text.strip() not in notes:
+        raise UsageError(f"“{text}” cannot swing: give 1/8 or 1/16.")
+    return notes[text.strip()]
 
 
 def _read_group(options: argparse.Namespace) -> Session:
@@ -245,7 +258,8 @@ def _lead_keys(session: Session, text: str) -> tuple[str, ...]:
 
 
 def _grid(options: argparse.Namespace) -> Grid:
-    return Grid(options.tempo, options.first_beat, options.meter, options.grid, options.swing)
+    ruling = replace(options.grid, swing=options.swing, swing_note=options.swing_of)
+    return Grid(options.tempo, options.first_beat, options.meter, ruling)
 
 
 def _hits(options: argparse.Namespace) -> Any:
@@ -260,7 +274,7 @@ def _hits(options: argparse.Namespace) -> Any:
 
 def _measure(options: argparse.Namespace) -> Any:
     grid = _grid(options)
-    session = msgspec.structs.replace(_read_group(options), grid=grid)
+    session = msgspec.structs.replace(_read_group(options), take_grid=grid)
     result = measure_report(_listen(session, Stages()))
     summary = result.summary
     _say(f"{summary.strokes} strokes, mean {summary.mean_ms:+.1f} ms, spread {summary.spread_ms:.1f} ms")
@@ -274,7 +288,7 @@ def _tighten(options: argparse.Namespace) -> Any:
         raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
     grid = _grid(options)
     response = Response(options.strength, options.tolerance, options.reach, options.keep_drift)
-    session = msgspec.structs.replace(_read_group(options), grid=grid)
+    session = msgspec.structs.replace(_read_group(options), take_grid=grid)
     session = change_group(session, session.groups[0].key, response=response)
     # A target that cannot be written must show itself before minutes of work.
     plan_files([(track.recording, EditList.identity()) for track in session.tracks], options.out)

@@ -6,7 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from supple_snare.desk.page_geometry import BARS_A_ROW, LEAN_CAP, PageLayout, lean_angle
-from supple_snare.timing.grid import Grid, Meter
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.meter import Meter
 
 layouts = st.builds(
     PageLayout,

@@ -12,7 +12,8 @@ from supple_snare.session.edits import add_recordings, change_group, hold_range
 from supple_snare.session.report import hits_report, measure_report, summarise, tighten_report
 from supple_snare.session.stages import Stages, cut_group
 from supple_snare.sound.files import read_recording
-from supple_snare.timing.grid import Grid, Subdivision
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.ruling import Ruling, Subdivision
 from supple_snare.timing.tighten import Response
 
 
@@ -20,7 +21,7 @@ from supple_snare.timing.tighten import Response
 def known(shared_take):
     """The small take on its grid, and its stages."""
     grid = Grid(shared_take.tempo_bpm, shared_take.first_beat_s)
-    session = add_recordings(Session(grid=grid), [read_recording(path) for path in shared_take.files])
+    session = add_recordings(Session(take_grid=grid), [read_recording(path) for path in shared_take.files])
     stages = Stages()
     stages.analyse_all(session)
     return session, stages
@@ -50,8 +51,8 @@ def test_what_is_past_the_reach_is_the_worst_doubt(known):
 def test_a_grid_too_coarse_raises_doubts(known):
     """On quarter notes the eighths lie between two slots."""
     session, stages = known
-    grid = Grid(session.grid.tempo_bpm, session.grid.first_beat_s, subdivision=Subdivision(4))
-    coarse = msgspec.structs.replace(session, grid=grid)
+    grid = Grid(session.grid.tempo_bpm, session.grid.first_beat_s, ruling=Ruling(Subdivision(4)))
+    coarse = msgspec.structs.replace(session, take_grid=grid)
     view = stages.view(coarse, coarse.groups[0])
     reasons = {doubt for found in stroke_doubts(view) for doubt in found}
     assert reasons & {Doubt.CLOSE_CALL, Doubt.NO_SLOT}

@@ -17,7 +17,9 @@ from supple_snare.session.document import HitRules, Part, Session, check_group
 from supple_snare.session.history import History
 from supple_snare.session.storage import FILE_NAME, load_session, save_session
 from supple_snare.sound.files import Recording
-from supple_snare.timing.grid import Grid, Meter, Subdivision
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.meter import Meter
+from supple_snare.timing.ruling import Ruling, Subdivision
 from supple_snare.timing.tighten import Response
 
 
@@ -28,7 +30,7 @@ def recording(name: str, rate: int = 48_000, frames: int = 480_000, start_s: flo
 
 def sample_session() -> Session:
     """Two groups with everything set to something."""
-    session = Session(name="Lantern Quay", grid=Grid(97.5, 0.25, Meter(6, 8), Subdivision(8), 0.55))
+    session = Session(name="Lantern Quay", take_grid=Grid(97.5, 0.25, Meter(6, 8), Ruling(Subdivision(8), swing=0.55)))
     session = edits.add_recordings(session, [recording("snare.wav"), recording("bass_drum.wav")], group_name="Drums")
     session = edits.add_recordings(session, [recording("horn.wav")])
     session = edits.change_group(session, "g1", leads=("t2", "t1"), response=Response(0.7, 3.0, 40.0))
@@ -127,7 +129,7 @@ DAMAGE = {
     "not JSON": lambda raw: b"\xff\xfe nonsense",
     "another program's": lambda raw: damaged(json.loads(raw), lambda d: d.update(format="other")),
     "a newer version": lambda raw: damaged(json.loads(raw), lambda d: d.update(version=99)),
-    "a wild tempo": lambda raw: damaged(json.loads(raw), lambda d: d["session"]["grid"].update(tempo_bpm=-3)),
+    "a wild tempo": lambda raw: damaged(json.loads(raw), lambda d: d["session"]["take_grid"].update(tempo_bpm=-3)),
     "a wrong type": lambda raw: damaged(json.loads(raw), lambda d: d["session"].update(tracks="none")),
     "a lost track": lambda raw: damaged(json.loads(raw), lambda d: d["session"]["tracks"].pop()),
     "a doubled key": lambda raw: damaged(json.loads(raw), lambda d: d["session"]["tracks"][0].update(key="t2")),
@@ -182,6 +184,10 @@ def test_a_session_of_the_first_version_keeps_its_level_limits(tmp_path):
     save_session(sample_session(), tmp_path)
     whole = json.loads((tmp_path / FILE_NAME).read_text())
     whole["version"] = 1
+    grid = whole["session"].pop("take_grid")
+    steady = {name: grid[name] for name in ("tempo_bpm", "first_beat_s", "meter")}
+    ruling = {name: grid["ruling"][name] for name in ("subdivision", "swing")}
+    whole["session"]["grid"] = steady | ruling
     for track in whole["session"]["tracks"]:
         track["level_limit_db"] = track.pop("rules")["level_limit_db"]
     (tmp_path / FILE_NAME).write_text(json.dumps(whole))

@@ -20,7 +20,7 @@ from supple_snare.timing.tighten import Kept, Response
 @pytest.fixture(scope="module")
 def known(shared_take):
     """A session of the shared take and stages that know its recordings."""
-    session = Session(grid=Grid(shared_take.tempo_bpm, shared_take.first_beat_s))
+    session = Session(take_grid=Grid(shared_take.tempo_bpm, shared_take.first_beat_s))
     session = edits.add_recordings(session, [read_recording(path) for path in shared_take.files])
     stages = Stages()
     assert not stages.is_ready(session, session.groups[0])
@@ -52,7 +52,7 @@ def test_only_what_depends_on_a_change_is_made_again(known):
     after = view_of(changed, stages)
     assert after.offsets is before.offsets
     assert after.plan is not before.plan
-    regrid = view_of(msgspec.structs.replace(session, grid=Grid(55.0, 0.5)), stages)
+    regrid = view_of(msgspec.structs.replace(session, take_grid=Grid(55.0, 0.5)), stages)
     assert regrid.strokes is before.strokes
     assert regrid.offsets is not before.offsets
 

@@ -7,7 +7,8 @@ import soundfile
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import BlockReader, read_recording
 from supple_snare.sound.mixing import Click, Mixer, MixTrack
-from supple_snare.timing.grid import Grid, Meter
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.meter import Meter
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ _LISTENING_DB = {"Boathouse": -6.0, "Sousaphone": -4.0, "Cornet one": -7.0, "Cor
 
 def demo_session() -> Session:
     """The session that `--demo` opens."""
-    session = Session(name="Dockside March", grid=Grid(score.TEMPO_BPM, score.FIRST_BEAT_S))
+    session = Session(name="Dockside March", take_grid=Grid(score.TEMPO_BPM, score.FIRST_BEAT_S))
     for name, files in _GROUPS.items():
         session = add_recordings(session, [read_recording(TAKE / f"{file}.flac") for file in files], group_name=name)
     by_name = {track.name: track.key for track in session.tracks}

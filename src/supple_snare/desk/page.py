@@ -36,7 +36,8 @@ from supple_snare.errors import UsageError
 from supple_snare.session.mending import snap_to_attack
 from supple_snare.session.section_edits import section_spans
 from supple_snare.sound.editlist import EditList
-from supple_snare.timing.grid import TEMPO_RANGE_BPM, Grid
+from supple_snare.timing.course import TEMPO_RANGE_BPM
+from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import Kept
 
@@ -479,7 +480,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
     if not np.isfinite(offset):
         return f"{lead}: no slot of its own, moves along with its neighbours"
     grid = work.session.grid
-    beat = float(view.offsets.slot[index]) * grid.subdivision.slot_beats / grid.meter.unit_beats + 1.0
+    beat = float(view.offsets.beat[index]) / grid.bars.meter_of(int(view.offsets.bar[index])).unit_beats + 1.0
     side = "early" if offset < 0 else "late"
     move = float(view.plan.move_ms[index])
     fate = {
@@ -491,7 +492,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
     }[Kept(int(view.plan.kept[index]))]
     leads = describe_leads(work, index)
     fate += f" · {leads}" if leads else ""
-    return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:g} · {abs(offset):.1f} ms {side} · {fate}"
+    return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:.3g} · {abs(offset):.1f} ms {side} · {fate}"
 
 
 def _paint_words(painter: QPainter, rect: QRect, words: str) -> None:

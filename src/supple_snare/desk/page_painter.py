@@ -17,7 +17,7 @@ from supple_snare.session.section_edits import Span
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.peaks import Peaks
-from supple_snare.timing.grid import Grid, is_on_count
+from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind, Origin
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, IntArray
@@ -205,7 +205,7 @@ def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
     x = layout.x_in_row(row, slots.time_s)
     inside = (x >= layout.line_left_px - 0.5) & (x <= layout.line_left_px + layout.line_width_px + 0.5)
     bars = slots.slot == 0
-    counts = is_on_count(slots.beat, grid.meter) & ~bars
+    counts = slots.on_count & ~bars
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
     dense = layout.px_per_bar / grid.slots_per_bar < 3.0
     for which, reach, pen in (

@@ -117,7 +117,7 @@ def step_states(work: Workspace) -> dict[str, str]:
     count = len(session.tracks)
     groups = len(session.groups)
     states["gather"] = f"{count} tracks · {groups} group{'s' if groups != 1 else ''}" if count else "no recordings yet"
-    states["grid"] = f"{grid.tempo_bpm:.4g} · {grid.meter} · {grid.subdivision}"
+    states["grid"] = f"{grid.tempo_bpm:.4g} · {grid.meter} · {grid.ruling}"
     if view is None:
         states["hits"] = "listening …" if count else ""
         return states

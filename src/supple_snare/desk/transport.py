@@ -206,7 +206,7 @@ class Transport(QWidget):
         grid = self._workspace.session.grid
         bar = float(grid.bar_at(time_s)) + 1e-6
         whole = int(bar // 1)
-        beat = int((bar - whole) * grid.meter.count) + 1
+        beat = int((bar - whole) * grid.bars.meter_of(whole).count) + 1
         self._place.setText(f"bar {whole} · beat {beat}".replace("-", "−"))
         minutes, seconds = divmod(max(time_s, 0.0), 60.0)
         self._clock.setText(f"{int(minutes)}:{seconds:06.3f}")

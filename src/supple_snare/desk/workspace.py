@@ -418,5 +418,5 @@ def with_name(session: Session, name: str) -> Session:
 
 
 def with_grid(session: Session, grid: Grid) -> Session:
-    """The session on another grid."""
-    return msgspec.structs.replace(session, grid=grid)
+    """The session on another grid; how its sections are ruled stays theirs."""
+    return msgspec.structs.replace(session, take_grid=replace(grid, sections=()))

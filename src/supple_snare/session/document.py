@@ -6,7 +6,9 @@ detector and any change of settings.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from enum import StrEnum
+from functools import lru_cache
 from pathlib import Path
 
 import msgspec
@@ -15,12 +17,13 @@ from supple_snare.errors import GroupError
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import Recording
 from supple_snare.sound.material import Material
-from supple_snare.timing.grid import Grid
+from supple_snare.timing.grid import Grid, RuledSection
+from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import TOGETHER_MS
 from supple_snare.timing.tighten import Response
 
-FORMAT_VERSION = 2
+FORMAT_VERSION = 3
 
 DEFAULT_RESPONSE = Response(strength=0.8, tolerance_ms=4.0, reach_ms=45.0)
 """What a new session starts with: most of the looseness goes, the smallest and the doubtful stay."""
@@ -127,11 +130,20 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class Section(msgspec.Struct, frozen=True):
-    """A part of the take, from `start_s` as played to the start of the next one."""
+    """A part of the take, from `start_s` as played to the start of the next one.
+
+    Attributes
+    ----------
+    key, name : str
+    start_s : float
+    ruling : Ruling or None
+        Its own slots and swing; None for those of the take.
+    """
 
     key: str
     name: str
     start_s: float
+    ruling: Ruling | None = None
 
 
 class SectionLeads(msgspec.Struct, frozen=True):
@@ -194,7 +206,8 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     parts : tuple of Part
     sections : tuple of Section
         In order of time, together the whole take; empty while it is one.
-    grid : Grid
+    take_grid : Grid
+        The grid without what single sections have of their own.
     checked : tuple of str
         Steps of the work that the editor has ticked off.
     """
@@ -204,8 +217,13 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     groups: tuple[Group, ...] = ()
     parts: tuple[Part, ...] = ()
     sections: tuple[Section, ...] = ()
-    grid: Grid = Grid()
+    take_grid: Grid = Grid()
     checked: tuple[str, ...] = ()
+
+    @property
+    def grid(self) -> Grid:
+        """The grid over the take, with the slots of every section."""
+        return _grid_with_sections(self.take_grid, self.sections)
 
     def track(self, key: str) -> Track:
         """The track of that key."""
@@ -243,6 +261,13 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     def rate_hz(self) -> int:
         """Rate of the recordings; 48 kHz while there are none."""
         return self.tracks[0].recording.rate_hz if self.tracks else 48_000
+
+
+@lru_cache(maxsize=16)
+def _grid_with_sections(grid: Grid, sections: tuple[Section, ...]) -> Grid:
+    return replace(
+        grid, sections=tuple(RuledSection(section.start_s, section.ruling or grid.ruling) for section in sections)
+    )
 
 
 def check_group(recordings: tuple[Recording, ...]) -> list[str]:

@@ -94,8 +94,8 @@ def load_session(path: Path) -> Session:
         raise NotImplementedError(f"{kind} has no place in a session file")
 
     try:
-        if head.version == 1:
-            data = _from_version_1(data)
+        if head.version < FORMAT_VERSION:
+            data = _from_earlier(data, head.version)
         session = msgspec.json.decode(data, type=_Envelope, dec_hook=absolute).session
     except (msgspec.DecodeError, SnareError, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
         raise SessionError(f"{file}: the session is damaged and was not opened ({error}).") from error
@@ -103,11 +103,17 @@ def load_session(path: Path) -> Session:
     return session
 
 
-def _from_version_1(data: bytes) -> bytes:
-    """A session in which level limits held for the whole take, as one of today."""
+def _from_earlier(data: bytes, version: int) -> bytes:
+    """A session of an earlier version as one of today."""
     whole = msgspec.json.decode(data)
-    for track in whole["session"]["tracks"]:
-        track["rules"] = {"level_limit_db": track.pop("level_limit_db", None)}
+    session = whole["session"]
+    if version < 2:  # level limits held for the whole take
+        for track in session["tracks"]:
+            track["rules"] = {"level_limit_db": track.pop("level_limit_db", None)}
+    if version < 3:  # one steady grid, ruled alike from end to end
+        grid = session.pop("grid")
+        grid["ruling"] = {"subdivision": grid.pop("subdivision"), "swing": grid.pop("swing")}
+        session["take_grid"] = grid
     return msgspec.json.encode(whole)
 
 

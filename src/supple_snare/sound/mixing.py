@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
-from supple_snare.timing.grid import Grid, is_on_count
+from supple_snare.timing.grid import Grid
 from supple_snare.timing.units import db_to_amplitude
 
 Stereo = NDArray[np.float32]
@@ -110,9 +110,8 @@ class _AheadReader:
 def _add_click(mix: Stereo, click: Click, start: int, rate_hz: int) -> None:
     length = round(_CLICK_S * rate_hz)
     slots = click.grid.slots((start - length) / rate_hz, (start + len(mix)) / rate_hz)
-    on_count = is_on_count(slots.beat, click.grid.meter)
     gain = db_to_amplitude(click.level_db)
-    for time_s, beat in zip(slots.time_s[on_count], slots.beat[on_count], strict=True):
+    for time_s, beat in zip(slots.time_s[slots.on_count], slots.beat[slots.on_count], strict=True):
         at = round(time_s * rate_hz) - start
         first, last = max(at, 0), min(at + length, len(mix))
         if first < last:

@@ -1,9 +1,8 @@
-"""Strokes to slots by one best path that keeps their order and follows the drift.
+"""Strokes to slots by one best path: it keeps their order, follows the drift and the habits of the surrounding bars.
 
-Nearest-line rounding fails where a performance leans by almost half a slot, or where one stroke is far off while its
-neighbours already hold the lines beside it. Here the whole row of strokes is laid at once, by dynamic programming
-(A. J. Viterbi, "Error bounds for convolutional codes", IEEE Trans. Inf. Theory 13, 1967), with at most one stroke a
-slot.
+Every choice is weighed: how far the stroke lies from the line once the slow drift is taken out, how often that place
+of the bar is played nearby, above all by the same lead, and that a slot takes one stroke. What the second best choice
+would cost tells how sure the best one is.
 """
 
 from __future__ import annotations
@@ -11,24 +10,40 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
+from supple_snare.timing.drift_path import find_drift
 from supple_snare.timing.grid import Slots
+from supple_snare.timing.ordered_path import ordered_path
 from supple_snare.timing.units import FloatArray, IntArray, frozen
 
-_REACH_SLOTS = 2
-"""Slots on each side of a stroke that may be its own."""
+_WINDOW = 6
+"""Slots around a stroke, drift taken out, that may be its own."""
 
-_OFFSET_COST = 0.6
-"""Cost of lying one slot away from the line, squared with distance."""
+_ROUNDS = 3
+"""The habits of the bars are learned from the round before."""
 
-_CHANGE_COST = 1.0
-"""Cost of an offset that differs by one slot from the offset of the stroke before."""
+_SKIP_COST = 7.0
+"""Cost of leaving a stroke without a slot: as much as a place that is as good as never played."""
 
-_MEMORY_S = 1.5
-"""How long an offset tells something about the next one: drift changes over a few beats."""
+_WILD_SHARE, _WILD_WIDTH = 0.1, 0.45
+"""A tenth of strokes may lie anywhere about their line; width in units."""
 
-_UNPLACED_COST = 1.6
-"""Cost of leaving a stroke without a slot: more than any plain placement, less than pushing two neighbours off."""
+_WIDTH_RANGE = (0.04, 0.16)
+"""Usual distance of strokes from their lines, in units, as far as it is believed."""
+
+_BARS_AROUND = 16
+_HABIT_WEIGHT = 1.8
+_OWN_SHARE = 0.65
+"""What a lead plays itself at a place of the bar counts this much, what anyone plays there the rest."""
+
+_NEVER = 0.01
+"""Likelihood, beside that of a usual place, of a stroke where nobody plays."""
+
+_SMOOTH_UNITS = 4.0
+_CLOSE_COST = 3.0
+_BETWEEN = 0.34
+"""A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -42,16 +57,20 @@ class Placement:
     runner_up : int array, shape (n,)
         Index of the next best slot.
     margin : float array, shape (n,)
-        How much nearer, in parts of a slot, the chosen line is than the runner-up (0: equal, negative: it was
-        chosen against the nearer line for the sake of order or drift).
+        How much likelier the choice is than the next best, as a natural logarithm; infinite where it was fixed.
+    close : bool array, shape (n,)
+        Whether another choice is almost as good.
     """
 
     slot_index: IntArray
     runner_up: IntArray
     margin: FloatArray
+    close: NDArray[np.bool_]
 
 
-def assign_slots(time_s: FloatArray, slots: Slots) -> Placement:
+def assign_slots(
+    time_s: FloatArray, slots: Slots, *, lead: IntArray | None = None, fixed: IntArray | None = None
+) -> Placement:
     """Lay strokes to slots.
 
     Parameters
@@ -60,6 +79,10 @@ def assign_slots(time_s: FloatArray, slots: Slots) -> Placement:
         Stroke times, increasing.
     slots : Slots
         Must cover the strokes with a bar to spare on either side, as `Grid.slots` does.
+    lead : int array, shape (n,), optional
+        Number, from 0, of the lead that played each stroke.
+    fixed : int array, shape (n,), optional
+        Slot given by hand, −1 where the path decides.
 
     Returns
     -------
@@ -68,61 +91,152 @@ def assign_slots(time_s: FloatArray, slots: Slots) -> Placement:
     """
     count = len(time_s)
     if not count:
-        return Placement(frozen([], np.int64), frozen([], np.int64), frozen([]))
-    chosen = _best_path(np.asarray(time_s, dtype=np.float64), slots)
-    near = np.clip(chosen, 0, len(slots) - 1)
-    spacing = slots.spacing_s[near]
-    side = np.where(time_s >= slots.time_s[near], 1, -1)
-    runner_up = np.clip(near + side, 0, len(slots) - 1)
-    to_chosen = np.abs(time_s - slots.time_s[near])
-    to_runner = np.abs(time_s - slots.time_s[runner_up])
-    return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen((to_runner - to_chosen) / spacing))
+        return Placement(frozen([], np.int64), frozen([], np.int64), frozen([]), frozen([], np.bool_))
+    lead = np.zeros(count, dtype=np.int64) if lead is None else lead
+    fixed = np.full(count, -1) if fixed is None else fixed
+    return _Path(np.asarray(time_s, dtype=np.float64), slots, lead, fixed).placement()
 
 
-def _best_path(time_s: FloatArray, slots: Slots) -> IntArray:
-    """Chosen slot of each stroke, −1 for none.
+class _Path:
+    """The rounds of one placement. All distances in units: the usual distance of lines where a stroke lies."""
 
-    A state is "the last slot used"; each stroke has one state for each slot near it, and one for staying unplaced.
-    """
-    width = 2 * _REACH_SLOTS + 1
-    base = np.searchsorted(slots.time_s, time_s) - _REACH_SLOTS - 1
-    base = np.clip(base, 0, max(0, len(slots) - width - 1))
-    candidates = base[:, None] + np.arange(width + 1)
-    offsets = time_s[:, None] - slots.time_s[candidates]
-    spacing = slots.spacing_s[candidates]
-    own_cost = _OFFSET_COST * (offsets / spacing) ** 2
-    memory = _CHANGE_COST * np.exp(-np.diff(time_s, prepend=time_s[0] - 1e9) / _MEMORY_S)
-    change_cost = memory[:, None] / spacing
+    def __init__(self, time_s: FloatArray, slots: Slots, lead: IntArray, fixed: IntArray) -> None:
+        self._time, self._slots, self._lead, self._fixed = time_s, slots, lead, fixed
+        line_unit = _units(slots)
+        self._unit = line_unit[np.clip(np.searchsorted(slots.time_s, time_s), 0, len(slots) - 1)]
+        line_place = np.concatenate([[0.0], np.cumsum(np.diff(slots.time_s) / line_unit[1:])])
+        self._place = np.interp(time_s, slots.time_s, line_place)
+        self._habit = np.zeros((int(lead.max()) + 1, len(slots)))
+        self._width = 0.12  # usual distance of strokes from their lines
 
-    slots_near = candidates.shape[1]
-    each = np.arange(slots_near)
-    came_from = np.zeros((len(time_s), slots_near + 1), dtype=np.int64)
-    last_slot = np.full((slots_near + 1, 1), -1)
-    last_offset = np.zeros((slots_near + 1, 1))
-    cost = np.full((slots_near + 1, 1), np.inf)
-    cost[0] = 0.0
-    # What a changed grid or limit waits for: no array is made anew that need not be.
-    for i in range(len(time_s)):
-        total = np.abs(offsets[i] - last_offset)
-        total *= change_cost[i]
-        total += cost
-        total[last_slot >= candidates[i]] = np.inf
-        best = total.argmin(axis=0)
-        skipped = cost.argmin()
-        came_from[i, :-1], came_from[i, -1] = best, skipped
-        cost[-1], last_slot[-1], last_offset[-1] = (
-            cost[skipped] + _UNPLACED_COST,
-            last_slot[skipped],
-            last_offset[skipped],
-        )
-        cost[:-1, 0] = total[best, each] + own_cost[i]
-        last_slot[:-1, 0] = candidates[i]
-        last_offset[:-1, 0] = offsets[i]
+    def placement(self) -> Placement:
+        chosen = np.full(len(self._time), -1)
+        drift = np.zeros(len(self._time))
+        for number in range(_ROUNDS):
+            drift = self._fine_drift(self._drift() if number < _ROUNDS - 1 else drift)
+            before = chosen
+            chosen, runner_up, margin = self._choice(drift)
+            if np.array_equal(before, chosen):
+                break
+            self._habit = _habits(chosen, self._lead, self._slots)
+        away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
+        close = ((margin < _CLOSE_COST) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
+        return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen(margin), frozen(close, np.bool_))
 
-    chosen = np.full(len(time_s), -1, dtype=np.int64)
-    state = int(cost.argmin())
-    for i in range(len(time_s) - 1, -1, -1):
-        if state < slots_near:
-            chosen[i] = candidates[i, state]
-        state = int(came_from[i, state])
+    def _rest(self, chosen: IntArray, drift: FloatArray) -> FloatArray:
+        """What remains of the offset without the drift."""
+        return (self._time - self._slots.time_s[np.maximum(chosen, 0)]) / self._unit - drift
+
+    def _window(self, time_s: FloatArray) -> IntArray:
+        first = np.searchsorted(self._slots.time_s, time_s) - _WINDOW // 2
+        return np.maximum.accumulate(np.clip(first, 0, max(len(self._slots) - _WINDOW, 0)))
+
+    def _costs(self, first: IntArray) -> tuple[IntArray, FloatArray, FloatArray]:
+        """Slots of each window, distances from them, and what habit says of them."""
+        near = first[:, None] + np.arange(min(_WINDOW, len(self._slots)))
+        offset = (self._time[:, None] - self._slots.time_s[near]) / self._unit[:, None]
+        return near, offset, self._habit[self._lead[:, None], near]
+
+    def _drift(self) -> FloatArray:
+        _, offset, habit = self._costs(self._window(self._time))
+        return find_drift(self._place, offset[:, 1:-1], habit[:, 1:-1] - habit.min())
+
+    def _choice(self, drift: FloatArray) -> tuple[IntArray, IntArray, FloatArray]:
+        """Best slot, next best slot, and how much worse the next best choice is."""
+        first = self._window(self._time - drift * self._unit)
+        near, offset, habit = self._costs(first)
+        away = offset - drift[:, None]
+        usual = (1.0 - _WILD_SHARE) / self._width * np.exp(-0.5 * (away / self._width) ** 2)
+        wild = _WILD_SHARE / _WILD_WIDTH * np.exp(-0.5 * (away / _WILD_WIDTH) ** 2)
+        cost = habit - np.log((usual + wild) / np.sqrt(2.0 * np.pi))
+        skip = np.full(len(self._time), _SKIP_COST)
+        told = self._fixed >= 0
+        cost[told] = np.where(near[told] == self._fixed[told, None], 0.0, np.inf)
+        skip[told & np.isfinite(cost).any(axis=1)] = np.inf
+        costs = ordered_path(cost, first, skip)
+        rows = np.arange(len(cost))
+        best = costs.through.argmin(axis=1)
+        through = costs.through.copy()
+        placed = through[rows, best] <= costs.without
+        best_cost = np.minimum(through[rows, best], costs.without)
+        through[rows[placed], best[placed]] = np.inf
+        next_best = through.argmin(axis=1)
+        other = np.minimum(through[rows, next_best], np.where(placed, costs.without, np.inf))
+        with np.errstate(invalid="ignore"):
+            margin = np.where(told, np.inf, other - best_cost)
+        chosen = np.where(placed, near[rows, best], -1)
+        return _in_order(chosen), near[rows, next_best], margin
+
+    def _fine_drift(self, drift: FloatArray) -> FloatArray:
+        """The drift with the slow part of what remains of each stroke's likeliest line, where enough of them tell."""
+        near, offset, habit = self._costs(self._window(self._time - drift * self._unit))
+        away = offset - drift[:, None]
+        likeliest = np.argmin(0.5 * (away / self._width) ** 2 + habit, axis=1)
+        rest = away[np.arange(len(away)), likeliest]
+        weight = np.clip(1.0 - (rest / 0.35) ** 2, 0.0, 1.0) ** 2
+        told = weight > 0.0
+        if told.any():
+            self._width = float(np.clip(1.4826 * np.median(np.abs(rest[told])), *_WIDTH_RANGE))
+        step = _SMOOTH_UNITS / 4.0
+        place = (self._place - self._place[0]) / step
+        cell = place.astype(np.int64)
+        cells = int(cell[-1]) + 1
+        kernel = np.exp(-0.5 * (np.arange(-12, 13) / 4.0) ** 2)
+        total = np.convolve(np.bincount(cell, weight * rest, cells), kernel)[12:-12]
+        counted = np.convolve(np.bincount(cell, weight, cells), kernel)[12:-12]
+        return drift + np.interp(place - 0.5, np.arange(cells), total / (counted + 0.7))
+
+
+def _units(slots: Slots) -> FloatArray:
+    """Usual distance of lines at each line: that of its section."""
+    gaps = np.diff(slots.time_s, append=2.0 * slots.time_s[-1] - slots.time_s[-2])
+    units = np.empty(len(slots))
+    for section in np.unique(slots.section):
+        here = slots.section == section
+        units[here] = np.median(gaps[here])
+    return units
+
+
+def _in_order(chosen: IntArray) -> IntArray:
+    """Of strokes that, where two choices are exactly equal, took one slot or crossed, the later one goes without."""
+    placed = np.flatnonzero(chosen >= 0)
+    highest = np.maximum.accumulate(chosen[placed])
+    crossed = placed[1:][chosen[placed][1:] <= highest[:-1]]
+    chosen[crossed] = -1
     return chosen
+
+
+def _habits(chosen: IntArray, lead: IntArray, slots: Slots) -> FloatArray:
+    """Cost of a stroke of each lead at each slot by what is played at that place in the bars around, its own left out.
+
+    Returns
+    -------
+    float array, shape (leads, slots)
+    """
+    bar = slots.bar - slots.bar[0]
+    bars, places, leads = int(bar[-1]) + 1, int(slots.slot.max()) + 1, int(lead.max()) + 1
+    column = bar * places + slots.slot
+    played = np.zeros((leads, bars * places))
+    has_slot = chosen >= 0
+    played[lead[has_slot], column[chosen[has_slot]]] = 1.0
+    played = played.reshape(leads, bars, places)
+    anyone = played.max(axis=0, keepdims=True)
+    sounding = anyone.max(axis=2)  # silent bars tell nothing
+    likely = _OWN_SHARE * _likelihood(played, sounding) + (1.0 - _OWN_SHARE) * _likelihood(anyone, sounding)
+    return -_HABIT_WEIGHT * np.log(likely.reshape(leads, -1)[:, column] + _NEVER)
+
+
+def _likelihood(played: FloatArray, sounding: FloatArray) -> FloatArray:
+    """How often each place is played in the bars around, beside how often places are played at all."""
+    usual = np.maximum(played.sum(axis=(1, 2), keepdims=True) / max(sounding.sum(), 1.0) / played.shape[2], 1e-6)
+    around = _around(played) - played
+    count = (_around(sounding[:, :, None]) - sounding[:, :, None]).clip(0.0)
+    return (around + 0.1 * usual) / (count + 0.1) / usual
+
+
+def _around(values: FloatArray) -> FloatArray:
+    """Sum over the bars around each, itself with them."""
+    bars = values.shape[1]
+    total = np.concatenate([np.zeros_like(values[:, :1]), np.cumsum(values, axis=1)], axis=1)
+    here = np.arange(bars)
+    return total[:, np.minimum(here + _BARS_AROUND + 1, bars)] - total[:, np.maximum(here - _BARS_AROUND, 0)]

@@ -1,13 +1,12 @@
-"""The musical ruler: a steady grid of tempo, meter, subdivision and swing.
+"""The musical ruler: a course of tempo, meters, and for each section how its bars are ruled into slots.
 
 Conventions: tempo and positions count quarter notes ("beats"); bars count from 1, bars before the first beat are
-0 and below; slots of a bar count from 0. Everything that needs lines works on `Slots`, so that later rulers
-(sections, a tempo that follows the band) only have to lay other lines.
+0 and below; slots of a bar count from 0. Everything that needs lines works on `Slots`.
 """
 
 from __future__ import annotations
 
-import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -15,83 +14,11 @@ import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from supple_snare.errors import UsageError
-from supple_snare.timing.units import FloatArray, IntArray, beats_to_s, frozen, s_to_beats
-
-TEMPO_RANGE_BPM = (20.0, 400.0)
-SWING_RANGE = (0.5, 0.75)
-
-
-@dataclass(frozen=True, order=True)
-class Meter:
-    """A time signature, such as 4/4 or 6/8."""
-
-    count: int = 4
-    unit: int = 4
-
-    def __post_init__(self) -> None:
-        if not 1 <= self.count <= 32 or self.unit not in (1, 2, 4, 8, 16, 32):
-            raise UsageError(f"The meter {self.count}/{self.unit} makes no sense: give one such as 4/4, 3/4 or 6/8.")
-
-    @classmethod
-    def parse(cls, text: str) -> Meter:
-        """The meter written as "4/4".
-
-        Raises
-        ------
-        UsageError
-            If the text is not a meter.
-        """
-        match = re.fullmatch(r"\s*(\d{1,2})\s*/\s*(\d{1,2})\s*", text)
-        if not match:
-            raise UsageError(f"The meter “{text}” is not understood: give one such as 4/4, 3/4 or 6/8.")
-        return cls(int(match[1]), int(match[2]))
-
-    @property
-    def bar_beats(self) -> float:
-        """Length of a bar in quarter notes."""
-        return self.count * self.unit_beats
-
-    @property
-    def unit_beats(self) -> float:
-        """Length of one count in quarter notes."""
-        return 4.0 / self.unit
-
-    def __str__(self) -> str:
-        return f"{self.count}/{self.unit}"
-
-
-@dataclass(frozen=True, order=True)
-class Subdivision:
-    """The note value between neighbouring slots, such as 1/16 or 1/8T (eighth-note triplets)."""
-
-    note: int = 16
-    triplet: bool = False
-
-    def __post_init__(self) -> None:
-        if self.note not in (4, 8, 16, 32):
-            raise UsageError(f"The grid 1/{self.note} is not known: give 1/4, 1/8, 1/16 or 1/32, or 1/8T for triplets.")
-
-    @classmethod
-    def parse(cls, text: str) -> Subdivision:
-        """The subdivision written as "1/16" or "1/8T".
-
-        Raises
-        ------
-        UsageError
-            If the text is not a subdivision.
-        """
-        match = re.fullmatch(r"\s*1/(\d{1,2})\s*([tT]?)\s*", text)
-        if not match:
-            raise UsageError(f"The grid “{text}” is not understood: give one such as 1/8, 1/16 or 1/8T.")
-        return cls(int(match[1]), bool(match[2]))
-
-    @property
-    def slot_beats(self) -> float:
-        """Distance of neighbouring slots in quarter notes, swing left out."""
-        return 4.0 / self.note * (2.0 / 3.0 if self.triplet else 1.0)
-
-    def __str__(self) -> str:
-        return f"1/{self.note}{'T' if self.triplet else ''}"
+from supple_snare.timing.course import Course, Pin, PlayedBeats, check_tempo, following_course, steady_course
+from supple_snare.timing.meter import Bars, Meter, MeterChange
+from supple_snare.timing.ruling import Ruling
+from supple_snare.timing.sections import section_of
+from supple_snare.timing.units import FloatArray, IntArray, frozen
 
 
 @dataclass(frozen=True, eq=False)
@@ -108,12 +35,21 @@ class Slots:
         Counted from 0 within the bar.
     beat : float array, shape (n,)
         Position within the bar in quarter notes, as laid (swing included).
+    straight : float array, shape (n,)
+        The same without swing.
+    on_count : bool array, shape (n,)
+        Whether it is a count of the meter.
+    section : int array, shape (n,)
+        Number of the section it lies in, from 0.
     """
 
     time_s: FloatArray
     bar: IntArray
     slot: IntArray
     beat: FloatArray
+    straight: FloatArray
+    on_count: NDArray[np.bool_]
+    section: IntArray
 
     def __len__(self) -> int:
         return len(self.time_s)
@@ -126,97 +62,154 @@ class Slots:
 
 
 @dataclass(frozen=True)
+class RuledSection:
+    """How the bars of a section are ruled, from its start as played on."""
+
+    start_s: float
+    ruling: Ruling
+
+
+@dataclass(frozen=True)
 class Grid:
-    """A steady grid.
+    """A grid over a take.
 
     Attributes
     ----------
     tempo_bpm : float
-        Quarter notes a minute.
+        Quarter notes a minute; where beats are followed, the tempo that a steady grid would have.
     first_beat_s : float
-        Where bar 1 begins.
+        Where bar 1 begins, as long as no beats are followed.
     meter : Meter
-    subdivision : Subdivision
-    swing : float
-        Of each pair of neighbouring slots the second stands at this share of the pair (0.5 is straight).
+    ruling : Ruling
+    meter_changes : tuple of MeterChange
+        In order of bars.
+    pins : tuple of Pin
+        Places tied to moments by hand.
+    played : PlayedBeats or None
+        Beats that are followed; None for a steady grid.
+    sections : tuple of RuledSection
+        In order of time, the first one from the start of the take; empty while the take is one.
 
     Raises
     ------
     UsageError
-        If a value is out of its range, or the subdivision does not fill the bar evenly.
+        If a value is out of its range, or pins leave no tempo between them.
     """
 
     tempo_bpm: float = 120.0
     first_beat_s: float = 0.0
     meter: Meter = Meter()
-    subdivision: Subdivision = Subdivision()
-    swing: float = 0.5
+    ruling: Ruling = Ruling()
+    meter_changes: tuple[MeterChange, ...] = ()
+    pins: tuple[Pin, ...] = ()
+    played: PlayedBeats | None = None
+    sections: tuple[RuledSection, ...] = ()
 
     def __post_init__(self) -> None:
-        low, high = TEMPO_RANGE_BPM
-        if not low <= self.tempo_bpm <= high:
-            raise UsageError(f"A tempo of {self.tempo_bpm:g} bpm makes no sense: give one from {low:g} to {high:g}.")
+        check_tempo(self.tempo_bpm)
         if not abs(self.first_beat_s) <= 86_400:
             raise UsageError(f"A first beat at {self.first_beat_s:g} s makes no sense: give seconds from the start.")
-        low, high = SWING_RANGE
-        if not low <= self.swing <= high:
-            raise UsageError(f"A swing of {self.swing:g} makes no sense: give one from {low:g} to {high:g}.")
-        if abs(self.slots_per_bar * self.subdivision.slot_beats - self.meter.bar_beats) > 1e-9:
-            raise UsageError(f"The grid {self.subdivision} does not fill a bar of {self.meter} evenly.")
+        if any(not np.isfinite((pin.beat, pin.time_s)).all() for pin in self.pins):
+            raise UsageError("A grid line can only be pinned to a moment of the take.")
+        bars = [change.bar for change in self.meter_changes]
+        if bars != sorted(set(bars)):
+            raise UsageError("Two meters cannot begin in one bar.")
+        _ = self.course
 
-    @property
-    def slots_per_bar(self) -> int:
-        """Number of slots in one bar."""
-        return round(self.meter.bar_beats / self.subdivision.slot_beats)
+    @cached_property
+    def course(self) -> Course:
+        """Which moment each quarter note from the start of bar 1 falls on."""
+        if self.played is None:
+            return steady_course(self.tempo_bpm, self.first_beat_s, self.pins)
+        return following_course(self.played, self.pins, [section.start_s for section in self.sections[1:]])
+
+    @cached_property
+    def bars(self) -> Bars:
+        """The count of bars."""
+        return Bars(self.meter, self.meter_changes)
 
     @property
     def bar_s(self) -> float:
-        """Length of one bar in seconds."""
-        return float(beats_to_s(self.meter.bar_beats, self.tempo_bpm))
+        """Length of a usual bar in seconds."""
+        return self.meter.bar_beats * 60.0 / self.tempo_bpm
 
-    def bar_positions(self) -> FloatArray:
-        """Slot positions within a bar in quarter notes, swing included; shape (slots_per_bar,).
-
-        A last slot that has no partner in the bar stays straight.
-
-        >>> Grid(subdivision=Subdivision(8), swing=0.75, meter=Meter(2, 4)).bar_positions().tolist()
-        [0.0, 0.75, 1.0, 1.75]
-        """
-        positions: FloatArray = np.arange(self.slots_per_bar, dtype=np.float64) * self.subdivision.slot_beats
-        positions[1::2] += (self.swing - 0.5) * 2.0 * self.subdivision.slot_beats
-        return positions
+    @property
+    def slots_per_bar(self) -> int:
+        """Number of slots in a usual bar."""
+        return len(self.ruling.positions(self.meter.bar_beats))
 
     def bar_time_s(self, bar: ArrayLike) -> FloatArray:
         """Start of a bar in seconds; a fraction of a bar lies in proportion."""
-        bars = np.asarray(bar, dtype=np.float64) - 1.0
-        return self.first_beat_s + beats_to_s(bars * self.meter.bar_beats, self.tempo_bpm)
+        return self.course.time_at(self.bars.beat_of(bar))
 
     def bar_at(self, time_s: ArrayLike) -> FloatArray:
         """Bar number with its fraction at a time: the inverse of `bar_time_s`."""
-        beats = s_to_beats(np.asarray(time_s, dtype=np.float64) - self.first_beat_s, self.tempo_bpm)
-        return 1.0 + beats / self.meter.bar_beats
+        return self.bars.bar_of(self.course.beat_at(time_s))
+
+    def tempo_at(self, time_s: ArrayLike) -> FloatArray:
+        """Tempo over the quarter note around a moment, in bpm."""
+        beat = self.course.beat_at(time_s)
+        return 60.0 / (self.course.time_at(beat + 0.5) - self.course.time_at(beat - 0.5))
+
+    def ruling_at(self, time_s: float) -> Ruling:
+        """How the bar at a moment is ruled."""
+        if not self.sections:
+            return self.ruling
+        return self.sections[int(section_of([section.start_s for section in self.sections], time_s))].ruling
 
     def slots(self, start_s: float, end_s: float) -> Slots:
         """All slots of the bars that touch a span of time, and of one bar more on either side.
 
-        The spare bars let a stroke near an edge have a slot on both its sides.
+        The spare bars let a stroke near an edge have a slot on both its sides. Bars that a section cuts through are
+        ruled by each for its own part.
         """
         first = int(np.floor(self.bar_at(start_s))) - 1
         last = int(np.floor(self.bar_at(max(start_s, end_s)))) + 1
         bars = np.arange(first, last + 1)
-        positions = self.bar_positions()
-        bar = np.repeat(bars, len(positions))
-        beat = np.tile(positions, len(bars))
-        beats_from_first = (bar - 1) * self.meter.bar_beats + beat
+        rulings = [section.ruling for section in self.sections] or [self.ruling]
+        starts = [section.start_s for section in self.sections] or [0.0]
+        each = [self._ruled(bars, ruling) for ruling in dict.fromkeys(rulings)]
+        if len(each) > 1:
+            which = np.array([list(dict.fromkeys(rulings)).index(ruling) for ruling in rulings])
+            each = [_chosen(found, which[section_of(starts, found[0])] == n) for n, found in enumerate(each)]
+        joined = [np.concatenate(columns) for columns in zip(*each, strict=True)]
+        if len(each) > 1:
+            joined = list(_chosen(joined, np.argsort(joined[0], kind="stable")))
+        time_s, bar, beat, straight, on_count = joined
+        slot = np.arange(len(bar)) - np.searchsorted(bar, bar)
         return Slots(
-            time_s=frozen(self.first_beat_s + beats_to_s(beats_from_first, self.tempo_bpm)),
+            time_s=frozen(time_s),
             bar=frozen(bar, np.int64),
-            slot=frozen(np.tile(np.arange(len(positions)), len(bars)), np.int64),
+            slot=frozen(slot, np.int64),
             beat=frozen(beat),
+            straight=frozen(straight),
+            on_count=frozen(on_count, np.bool_),
+            section=frozen(section_of(starts, time_s), np.int64),
         )
 
+    def _ruled(self, bars: IntArray, ruling: Ruling) -> tuple[NDArray[np.generic], ...]:
+        """Columns of the slots of whole bars."""
+        number = self.bars.number_of(bars)
+        parts = []
+        for meter_number in np.unique(number):
+            mine = bars[number == meter_number]
+            meter = self.bars.meter_of(int(mine[0]))
+            beat, straight = ruling.lines(meter.bar_beats)
+            counts = straight / meter.unit_beats
+            parts.append(
+                (
+                    np.repeat(mine, len(beat)),
+                    np.tile(beat, len(mine)),
+                    np.tile(straight, len(mine)),
+                    np.tile((np.abs(counts - np.rint(counts)) < 1e-6) & (np.abs(beat - straight) < 1e-6), len(mine)),
+                )
+            )
+        bar, beat, straight, on_count = (np.concatenate(columns) for columns in zip(*parts, strict=True))
+        time_s = self.course.time_at(self.bars.beat_of(bar) + beat)
+        return time_s, bar, beat, straight, on_count
 
-def is_on_count(beat: FloatArray, meter: Meter) -> NDArray[np.bool_]:
-    """Whether positions within a bar fall on a count of the meter."""
-    counts = beat / meter.unit_beats
-    return np.abs(counts - np.rint(counts)) < 1e-6
+
+def _chosen(
+    columns: Sequence[NDArray[np.generic]], which: NDArray[np.bool_] | IntArray
+) -> tuple[NDArray[np.generic], ...]:
+    return tuple(column[which] for column in columns)

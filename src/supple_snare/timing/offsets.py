@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,10 +14,6 @@ from supple_snare.timing.split import split_offsets
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.units import FloatArray, IntArray, frozen, s_to_ms
 
-CLOSE_CALL_SLOTS = 0.16
-"""A stroke whose two nearest lines differ by less than this part of a slot is a close call."""
-
-
 @dataclass(frozen=True, eq=False)
 class Offsets:
     """Offsets of strokes, each array of shape (n,). A stroke without a slot of its own has NaN for times and offsets.
@@ -25,22 +22,39 @@ class Offsets:
     ----------
     bar, slot : int array
         Place on the grid.
+    beat : float array
+        Position within the bar in quarter notes, as laid.
+    section : int array
+        Number of the section the slot lies in, from 0.
+    place, runner_up : float array
+        What names the slot, and the next best one, whatever the swing: quarter notes from the start of bar 1, swing
+        left out.
     grid_s, offset_ms : float array
         Slot time, and stroke time minus slot time: early is negative.
     drift_ms, feel_ms, scatter_ms : float array
         The parts of the offset.
+    margin : float array
+        How much likelier the slot is than the next best choice, as a natural logarithm.
     close_call : bool array
-        Two slots are almost equally near.
+        Another slot is almost as likely.
+    fixed : bool array
+        The slot was given by hand.
     """
 
     bar: IntArray
     slot: IntArray
+    beat: FloatArray
+    section: IntArray
+    place: FloatArray
+    runner_up: FloatArray
     grid_s: FloatArray
     offset_ms: FloatArray
     drift_ms: FloatArray
     feel_ms: FloatArray
     scatter_ms: FloatArray
+    margin: FloatArray
     close_call: NDArray[np.bool_]
+    fixed: NDArray[np.bool_]
 
     def __len__(self) -> int:
         return len(self.grid_s)
@@ -51,13 +65,15 @@ class Offsets:
         return np.isfinite(self.grid_s)
 
 
-def measure_offsets(strokes: Strokes, grid: Grid) -> Offsets:
+def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = None) -> Offsets:
     """Lay strokes on a grid and split their offsets; feel is taken over a cycle of one bar. What rides has no slot.
 
     Parameters
     ----------
     strokes : Strokes
     grid : Grid
+    told : float array, shape (n,), optional
+        Places given by hand, as in `Offsets.place`; NaN where there is none.
 
     Returns
     -------
@@ -65,30 +81,47 @@ def measure_offsets(strokes: Strokes, grid: Grid) -> Offsets:
     """
     time = strokes.time_s
     slots = grid.slots(float(time[0]) if len(time) else 0.0, float(time[-1]) if len(time) else 0.0)
+    places = grid.bars.beat_of(slots.bar) + slots.straight
+    fixed = _slots_at(places, told) if told is not None else np.full(len(time), -1)
     timed = np.flatnonzero(~strokes.rides)
-    placement = assign_slots(time[timed], slots)
-    slot_index = np.full(len(time), -1)
-    slot_index[timed] = placement.slot_index
-    margin = np.full(len(time), np.inf)
-    margin[timed] = placement.margin
+    path = assign_slots(time[timed], slots, lead=strokes.lead[timed], fixed=fixed[timed])
+    slot_index = _spread(path.slot_index, timed, len(time), -1)
     placed = slot_index >= 0
     near = np.maximum(slot_index, 0)
     grid_s = np.where(placed, slots.time_s[near], np.nan)
     offset_ms = s_to_ms(time - grid_s)
-    parts = split_offsets(offset_ms[placed], time[placed], slots.slot[near][placed], drift_width_s=grid.bar_s)
+    _, cycle_slot = np.unique(slots.section[near][placed] * len(slots) + slots.slot[near][placed], return_inverse=True)
+    parts = split_offsets(offset_ms[placed], time[placed], cycle_slot, drift_width_s=grid.bar_s)
 
     def whole(values: FloatArray) -> FloatArray:
-        spread = np.full(len(time), np.nan)
-        spread[placed] = values
-        return frozen(spread)
+        return frozen(_spread(values, np.flatnonzero(placed), len(time), np.nan))
 
     return Offsets(
         bar=frozen(slots.bar[near], np.int64),
         slot=frozen(slots.slot[near], np.int64),
+        beat=frozen(slots.beat[near]),
+        section=frozen(slots.section[near], np.int64),
+        place=frozen(np.where(placed, places[near], np.nan)),
+        runner_up=frozen(_spread(places[path.runner_up], timed, len(time), np.nan)),
         grid_s=frozen(grid_s),
         offset_ms=frozen(offset_ms),
         drift_ms=whole(parts.drift_ms),
         feel_ms=whole(parts.feel_ms),
         scatter_ms=whole(parts.scatter_ms),
-        close_call=frozen(placed & (margin < CLOSE_CALL_SLOTS), np.bool_),
+        margin=frozen(_spread(path.margin, timed, len(time), np.inf)),
+        close_call=frozen(_spread(path.close, timed, len(time), False), np.bool_),
+        fixed=frozen(placed & (fixed >= 0), np.bool_),
     )
+
+
+def _slots_at(places: FloatArray, told: FloatArray) -> IntArray:
+    """Slot nearest to each place; −1 where none is told."""
+    middles = 0.5 * (places[1:] + places[:-1])
+    return np.where(np.isfinite(told), np.searchsorted(middles, told), -1)
+
+
+def _spread(values: NDArray[Any], where: IntArray, count: int, empty: Any) -> NDArray[Any]:
+    """Values of some of many, and something empty for all others."""
+    spread = np.full(count, empty, dtype=np.result_type(values, type(empty)) if len(values) else None)
+    spread[where] = values
+    return spread

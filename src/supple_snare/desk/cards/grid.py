@@ -15,7 +15,9 @@ from supple_snare.desk.controls import NumberSlider, button, words
 from supple_snare.desk.workspace import with_grid
 from supple_snare.errors import UsageError
 from supple_snare.session.report import summarise
-from supple_snare.timing.grid import SWING_RANGE, TEMPO_RANGE_BPM, Meter, Subdivision
+from supple_snare.timing.course import TEMPO_RANGE_BPM
+from supple_snare.timing.meter import Meter
+from supple_snare.timing.ruling import SWING_RANGE, Ruling
 
 _METERS = ("4/4", "3/4", "2/4", "6/8", "5/4", "7/8", "9/8", "12/8")
 _SUBDIVISIONS = ("1/4", "1/8", "1/8T", "1/16", "1/16T", "1/32")
@@ -100,8 +102,8 @@ class GridCard(Card):
             box.setValue(value)
             box.blockSignals(False)
         self._meter.setEditText(str(grid.meter))
-        self._subdivision.setCurrentText(str(grid.subdivision))
-        self._swing.set_value(100.0 * grid.swing)
+        self._subdivision.setCurrentText(str(grid.ruling))
+        self._swing.set_value(100.0 * grid.ruling.swing)
         view = self.work.view
         if view is None or not view.offsets.placed.any():
             self._evidence.setText("")
@@ -156,11 +158,12 @@ class GridCard(Card):
             self._change("Set the meter", meter=meter)
 
     def _set_subdivision(self, text: str) -> None:
-        self._change("Set the slots", subdivision=Subdivision.parse(text))
+        self._change("Set the slots", ruling=Ruling.parse(text, swing=self.work.session.grid.ruling.swing))
 
     def _set_swing(self, percent: float) -> None:
         low, high = SWING_RANGE
-        self._change("Set the swing", swing=min(max(percent / 100.0, low), high))
+        ruling = replace(self.work.session.grid.ruling, swing=min(max(percent / 100.0, low), high))
+        self._change("Set the swing", ruling=ruling)
 
     def _first_beat_here(self) -> None:
         if self.work.looks.selected_s is None:

@@ -1,0 +1,94 @@
+"""The drift that explains best where strokes lie between grid lines, before anyone knows which line is whose."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from supple_snare.timing.ordered_path import stretch_of
+from supple_snare.timing.units import FloatArray, IntArray
+
+_REACH = 0.7
+_BINS = 29
+_CELL = 2.0
+_RATE = 0.08
+"""A change of the drift by so much from cell to cell, in units, costs 1."""
+
+_WIDTH = 0.12
+"""Usual distance of a stroke from its line, drift left out, in units."""
+
+_WILDEST = 4.0
+"""No stroke costs more than this, so that a wild one does not bend the drift."""
+
+_CALM = 0.5
+"""Weight of the wish for a small drift: it tells which of two drifts a whole slot apart is meant."""
+
+_OVERLAP = 16
+
+DRIFT = np.linspace(-_REACH, _REACH, _BINS)
+
+
+def find_drift(place: FloatArray, offset: FloatArray, prior: FloatArray) -> FloatArray:
+    """Find the slow drift of strokes over grid lines.
+
+    Drift takes one of a few values in each cell of two slots and changes little from one to the next; the cheapest
+    course through all cells is found by dynamic programming (A. J. Viterbi, IEEE Trans. Inf. Theory 13, 1967), on
+    stretches side by side.
+
+    Parameters
+    ----------
+    place : float array, shape (n,)
+        Moments of the strokes in units (usual distances of lines), never falling.
+    offset : float array, shape (n, lines)
+        Distances of each stroke from the lines near it, in units.
+    prior : float array, shape (n, lines)
+        What it costs, as a negative logarithm of likelihood, to take that line.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Drift at each stroke, in units.
+    """
+    cell_place = (place - place[0]) / _CELL
+    cell = cell_place.astype(np.int64)
+    cells = int(cell[-1]) + 1
+    cost = np.full((_BINS, len(place)), _WILDEST, dtype=np.float32)
+    for away, habit in zip(offset.T.astype(np.float32) / _WIDTH, prior.T.astype(np.float32), strict=True):
+        here = away - (DRIFT / _WIDTH).astype(np.float32)[:, None]
+        here *= here
+        here *= 0.5
+        here += habit
+        np.minimum(cost, here, out=cost)
+    first = np.searchsorted(cell, np.arange(cells))
+    filled = np.diff(np.append(first, len(cell))) > 0
+    raster = np.zeros((_BINS, cells), dtype=np.float32)
+    raster[:, filled] = np.add.reduceat(cost, first[filled], axis=1)
+    raster += (0.5 * _CALM * _CELL / 8.0 * (DRIFT / 0.35) ** 2)[:, None]
+    middles = np.arange(cells) + 0.5
+    return np.interp(cell_place, middles, DRIFT[_cheapest(raster)])
+
+
+def _cheapest(raster: FloatArray) -> IntArray:
+    """Bin of each cell on the cheapest course."""
+    cells = raster.shape[1]
+    stretch = stretch_of(cells, _OVERLAP)
+    index = np.arange(0, cells, stretch) - _OVERLAP + np.arange(stretch + 2 * _OVERLAP)[:, None]
+    real = (index >= 0) & (index < cells)
+    # The many stretches come last, where they lie side by side.
+    costs = np.where(real[:, None], np.moveaxis(raster[:, np.clip(index, 0, cells - 1)], 0, 1), raster.dtype.type(0))
+    ahead = _messages(costs)
+    behind = _messages(costs[::-1])[::-1]
+    best = (ahead + costs + behind).argmin(axis=1)
+    return best[_OVERLAP : _OVERLAP + stretch].T.reshape(-1)[:cells]
+
+
+def _messages(costs: FloatArray) -> FloatArray:
+    """For each cell and bin the cheapest way there, its own cost left out; shape (steps, bins, stretches)."""
+    messages = np.zeros_like(costs)
+    slope = ((DRIFT[1] - DRIFT[0]) / _RATE * np.arange(_BINS, dtype=costs.dtype))[:, None]
+    for step in range(1, len(costs)):
+        here = messages[step - 1] + costs[step - 1]
+        rising = np.minimum.accumulate(here - slope, axis=0)
+        here += slope
+        falling = np.minimum.accumulate(here[::-1], axis=0)[::-1]
+        np.minimum(rising + slope, falling - slope, out=messages[step])
+    return messages

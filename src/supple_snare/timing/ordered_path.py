@@ -1,0 +1,122 @@
+"""The cheapest way of giving each of a row of strokes a slot of its own, in order, and what every other way costs.
+
+A stroke may also stay without a slot. The state after each stroke is the last slot used; since slots near a stroke are
+few, a window of them moves along. Long rows are cut into stretches that are worked on side by side, each reaching a
+little into its neighbours: what lies farther away has no say in a choice.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from supple_snare.timing.units import FloatArray, IntArray
+
+_OVERLAP = 12
+
+
+@dataclass(frozen=True, eq=False)
+class PathCosts:
+    """What the best whole path costs through each choice.
+
+    Attributes
+    ----------
+    through : float array, shape (n, width)
+        Cost of the cheapest path in which a stroke takes the slot of that place in its window.
+    without : float array, shape (n,)
+        The same where the stroke has no slot.
+    """
+
+    through: FloatArray
+    without: FloatArray
+
+
+def stretch_of(count: int, overlap: int) -> int:
+    """Length of the stretches in which a row of so many is worked on side by side.
+
+    Short rows want few steps, since each costs the same however little it holds; long ones little overlap.
+    """
+    return int(np.clip(count // 64, 2 * overlap, 12 * overlap))
+
+
+def ordered_path(cost: FloatArray, first_slot: IntArray, skip: FloatArray) -> PathCosts:
+    """Find the cheapest paths.
+
+    Parameters
+    ----------
+    cost : float array, shape (n, width)
+        Cost of each stroke at each slot of its window.
+    first_slot : int array, shape (n,)
+        Number of the first slot of each window; never falling.
+    skip : float array, shape (n,)
+        Cost of leaving a stroke without a slot.
+
+    Returns
+    -------
+    PathCosts
+        Min-marginals of the chain, by passing messages both ways (J. Pearl, "Probabilistic Reasoning in Intelligent
+        Systems", 1988).
+    """
+    count, width = cost.shape
+    stretch = stretch_of(count, _OVERLAP)
+    index = np.arange(0, count, stretch) - _OVERLAP + np.arange(stretch + 2 * _OVERLAP)[:, None]
+    real = (index >= 0) & (index < count)
+    held = np.clip(index, 0, count - 1)
+    # What lies outside costs nothing and takes no slot. The many stretches come last, where they lie side by side.
+    costs = np.where(real[:, None], np.moveaxis(cost[held], 2, 1), np.inf)
+    skips = np.where(real, skip[held], 0.0)
+    shift = np.diff(first_slot[held], axis=0, prepend=first_slot[held[:1]])
+
+    ahead = _forward(costs, skips, shift)
+    behind = _backward(costs, skips, shift)
+    below = np.minimum.accumulate(ahead, axis=1)[:, :-1]  # cheapest with the last slot before each place
+    through = below + costs + behind[:, 1:]
+    without = (ahead + behind).min(axis=1) + skips
+    core = slice(_OVERLAP, _OVERLAP + stretch)
+    return PathCosts(
+        np.ascontiguousarray(np.moveaxis(through[core], 2, 0)).reshape(-1, width)[:count],
+        np.ascontiguousarray(without[core].T).reshape(-1)[:count],
+    )
+
+
+def _forward(costs: FloatArray, skips: FloatArray, shift: IntArray) -> FloatArray:
+    """For each stroke, before its own choice: cost with each place of its window as the last slot used.
+
+    Place 0 stands for all slots below the window. Shapes are (steps, places, stretches).
+    """
+    steps, width, stretches = costs.shape
+    column = np.arange(stretches)
+    places = np.arange(width + 1)[:, None]
+    moved = np.minimum(places + shift[:, None], width + 1) * stretches + column
+    passed = np.minimum(shift, width) * stretches + column
+    ahead = np.empty((steps, width + 1, stretches))
+    state = np.full((width + 2, stretches), np.inf)  # one place more: what no window has reached yet
+    state[0] = 0.0
+    for step in range(steps):
+        lowest = np.minimum.accumulate(state[:-1], axis=0)
+        here = state.take(moved[step])
+        here[0] = lowest.take(passed[step])
+        ahead[step] = here
+        taken = np.minimum.accumulate(here[:-1], axis=0)
+        taken += costs[step]
+        np.add(here, skips[step], out=state[:-1])
+        np.minimum(state[1:-1], taken, out=state[1:-1])
+    return ahead
+
+
+def _backward(costs: FloatArray, skips: FloatArray, shift: IntArray) -> FloatArray:
+    """For each stroke, after its own choice: cost of all later strokes with each place as the last slot used."""
+    steps, width, stretches = costs.shape
+    # Seen from the window of the stroke before: what is below this window is its lowest place.
+    seen = np.maximum(np.arange(width + 1)[:, None] - shift[:, None], 0) * stretches + np.arange(stretches)
+    behind = np.empty((steps, width + 1, stretches))
+    state = np.zeros((width + 1, stretches))
+    for step in range(steps - 1, -1, -1):
+        behind[step] = state
+        onward = costs[step] + state[1:]
+        above = np.minimum.accumulate(onward[::-1], axis=0)[::-1]
+        before = state + skips[step]
+        np.minimum(before[:-1], above, out=before[:-1])
+        state = before.take(seen[step])
+    return behind

@@ -1,0 +1,139 @@
+"""How a bar is ruled into slots: note values, mixtures of them, and swing."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from supple_snare.errors import UsageError
+from supple_snare.timing.units import FloatArray
+
+SWING_RANGE = (0.5, 0.75)
+_SAME_BEATS = 1e-6
+
+
+@dataclass(frozen=True, order=True)
+class Subdivision:
+    """The note value between neighbouring slots: 1/16, 1/8T (eighth-note triplets) or 1/8D (dotted eighths)."""
+
+    note: int = 16
+    triplet: bool = False
+    dotted: bool = False
+
+    def __post_init__(self) -> None:
+        if self.note not in (4, 8, 16, 32) or (self.triplet and self.dotted):
+            raise UsageError(
+                f"The grid {self} is not known: give 1/4, 1/8, 1/16 or 1/32, 1/8T for triplets or 1/8D for dotted notes."
+            )
+
+    @classmethod
+    def parse(cls, text: str) -> Subdivision:
+        """The subdivision written as "1/16", "1/8T" or "1/8D".
+
+        Raises
+        ------
+        UsageError
+            If the text is not a subdivision.
+        """
+        match = re.fullmatch(r"\s*1/(\d{1,2})\s*([tTdD]?)\s*", text)
+        if not match:
+            raise UsageError(f"The grid “{text}” is not understood: give one such as 1/8, 1/16, 1/8T or 1/16+1/8T.")
+        return cls(int(match[1]), match[2] in ("t", "T"), match[2] in ("d", "D"))
+
+    @property
+    def slot_beats(self) -> float:
+        """Distance of neighbouring slots in quarter notes, swing left out."""
+        return 4.0 / self.note * (2.0 / 3.0 if self.triplet else 1.5 if self.dotted else 1.0)
+
+    def __str__(self) -> str:
+        return f"1/{self.note}{'T' if self.triplet else 'D' if self.dotted else ''}"
+
+
+@dataclass(frozen=True)
+class Ruling:
+    """The slots of a bar.
+
+    Attributes
+    ----------
+    subdivision : Subdivision
+    also : Subdivision or None
+        Laid beside the first one, for music that mixes straight notes and triplets.
+    swing : float
+        Of each pair of notes the second stands at this share of the pair (0.5 is straight).
+    swing_note : int or None
+        Which notes make the pairs: 8 for swung eighths under slots of any kind; None for the slots themselves.
+
+    Raises
+    ------
+    UsageError
+        If a value is out of its range.
+    """
+
+    subdivision: Subdivision = Subdivision()
+    also: Subdivision | None = None
+    swing: float = 0.5
+    swing_note: int | None = None
+
+    def __post_init__(self) -> None:
+        low, high = SWING_RANGE
+        if not low <= self.swing <= high:
+            raise UsageError(f"A swing of {self.swing:g} makes no sense: give one from {low:g} to {high:g}.")
+        if self.swing_note not in (None, 8, 16):
+            raise UsageError(f"A swing of 1/{self.swing_note} notes is not known: give 1/8 or 1/16.")
+
+    @classmethod
+    def parse(cls, text: str, *, swing: float = 0.5, swing_note: int | None = None) -> Ruling:
+        """The ruling written as "1/16" or, for a mixture, "1/16+1/8T".
+
+        Raises
+        ------
+        UsageError
+            If the text is not a ruling.
+        """
+        first, plus, second = text.partition("+")
+        return cls(Subdivision.parse(first), Subdivision.parse(second) if plus else None, swing, swing_note)
+
+    @property
+    def pair_beats(self) -> float:
+        """Length of the pairs that swing, in quarter notes."""
+        return 8.0 / self.swing_note if self.swing_note else 2.0 * self.subdivision.slot_beats
+
+    def positions(self, bar_beats: float) -> FloatArray:
+        """Slots within a bar of that many quarter notes, in quarter notes from its start: increasing, from 0.
+
+        The ruling starts anew with each bar. A pair that the bar cuts off stays straight.
+
+        >>> Ruling(Subdivision(8), swing=0.75).positions(2.0).tolist()
+        [0.0, 0.75, 1.0, 1.75]
+        """
+        return self.lines(bar_beats)[0]
+
+    def lines(self, bar_beats: float) -> tuple[FloatArray, FloatArray]:
+        """The same, and beside each slot where it would stand without swing: what names it when the swing changes."""
+        straight = _every(self.subdivision.slot_beats, bar_beats)
+        laid = _swung(straight, self.pair_beats, self.swing, bar_beats)
+        if self.also is not None:
+            more = _every(self.also.slot_beats, bar_beats)
+            more = more[np.min(np.abs(more[:, None] - laid), axis=1) > _SAME_BEATS]
+            laid, straight = np.concatenate([laid, more]), np.concatenate([straight, more])
+            order = np.argsort(laid)
+            laid, straight = laid[order], straight[order]
+        return laid, straight
+
+    def __str__(self) -> str:
+        return str(self.subdivision) if self.also is None else f"{self.subdivision}+{self.also}"
+
+
+def _every(step: float, length: float) -> FloatArray:
+    return np.arange(int(np.ceil(length / step - _SAME_BEATS)), dtype=np.float64) * step
+
+
+def _swung(straight: FloatArray, pair: float, swing: float, bar_beats: float) -> FloatArray:
+    """Positions moved by swing: the first half of each pair is stretched, the second half squeezed."""
+    number = np.floor(straight / pair + _SAME_BEATS)
+    inside = straight / pair - number
+    moved = np.where(inside < 0.5 - _SAME_BEATS, inside * 2.0 * swing, swing + (inside - 0.5) * 2.0 * (1.0 - swing))
+    whole = (number + 1.0) * pair <= bar_beats + _SAME_BEATS
+    return np.where(whole, (number + moved) * pair, straight)
