@@ -58,6 +58,9 @@ class Played:
     wild : bool array
     beats_s : float array
         The felt beats.
+    hits_s, hits_db : float array, shape (m,)
+        Every hit of every drum, in order of time, those that share a stroke too.
+    hits_lead : int array
     """
 
     manner: Manner
@@ -68,6 +71,9 @@ class Played:
     beat: FloatArray
     wild: NDArray[np.bool_]
     beats_s: FloatArray
+    hits_s: FloatArray
+    hits_db: FloatArray
+    hits_lead: NDArray[np.int64]
 
 
 def drawn(seed: int, **fixed: object) -> Manner:
@@ -129,7 +135,7 @@ def play(manner: Manner, seed: int) -> Played:
                 second = position >= 0.5 * meter.bar_beats
                 row[second] = 0.0 if drum else np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0)
             if manner.feel == "mixed":
-                row = _one_family_a_beat(row, position, rng)
+                row = _one_family_a_beat(row, position)
             for slot in np.flatnonzero(row):
                 if rng.random() < manner.missing:
                     continue
@@ -162,15 +168,15 @@ def _pattern(drum: int, cycle: int, position: FloatArray, manner: Manner, rng: n
             more = ~base & (rng.random(len(position)) < 0.3 * manner.density)
         else:
             step = 0.5 if rng.random() < 0.6 else felt
-            base = on_beat if manner.feel in ("triplet", "mixed") else np.abs(position * 2 - np.rint(position * 2)) < 0.3
-            base = base if step == 0.5 else on_beat
+            in_twos = np.abs(position * 2 - np.rint(position * 2)) < 0.3
+            base = in_twos if step == 0.5 and manner.feel not in ("triplet", "mixed") else on_beat
             more = ~base & (rng.random(len(position)) < manner.density)
             loud *= 0.6
         pattern[bar] = np.where(base, np.maximum(loud, 0.7 if drum < 2 else 0.4), np.where(more, loud * 0.6, 0.0))
     return pattern
 
 
-def _one_family_a_beat(row: FloatArray, position: FloatArray, rng: np.random.Generator) -> FloatArray:
+def _one_family_a_beat(row: FloatArray, position: FloatArray) -> FloatArray:
     """Nobody plays sixteenths and triplets in one beat: the rarer triplets take a beat as a whole."""
     beat = np.floor(position + 1e-9)
     thirds = np.abs(position * 3 - np.rint(position * 3)) < 1e-6
@@ -215,6 +221,6 @@ def _gathered(rows: list[tuple[float, float, int, float, bool]], manner: Manner,
     kept = ~again
     felt = manner.meter.felt_beats
     beats_s = grid.course.time_at(np.arange(0.0, manner.bars * manner.meter.bar_beats - 1e-6, felt))
-    return Played(
-        manner, grid, time[kept], level[kept], lead[kept].astype(np.int64), beat[kept], wild[kept].astype(bool), beats_s
-    )
+    lead = lead.astype(np.int64)
+    own = (time[kept], level[kept], lead[kept], beat[kept], wild[kept].astype(bool))
+    return Played(manner, grid, *own, beats_s, time, level, lead)

@@ -54,13 +54,27 @@ def test_measure(capsys, shared_take):
     strokes = json.loads(out)["strokes"]
     assert status == 0
     keys = {"time", "lead", "bar", "slot", "grid_time", "offset_ms", "drift_ms", "feel_ms", "scatter_ms"}
-    assert all(set(stroke) == keys for stroke in strokes)
+    assert all(keys < set(stroke) for stroke in strokes)
+    assert all(stroke["runner_up"]["slot"] != stroke["slot"] and stroke["margin"] > 0 for stroke in strokes)
     assert (strokes[0]["bar"], strokes[0]["slot"]) == (1, 0)
     for stroke in strokes:
         assert stroke["offset_ms"] == pytest.approx(1000 * (stroke["time"] - stroke["grid_time"]), abs=1e-6)
         assert stroke["offset_ms"] == pytest.approx(stroke["drift_ms"] + stroke["feel_ms"] + stroke["scatter_ms"])
         beats = (stroke["grid_time"] - 0.5) * 110 / 60
         assert beats == pytest.approx((stroke["bar"] - 1) * 4 + stroke["slot"] / 4)
+
+
+def test_tempo(capsys, shared_take):
+    """Tempo, meter, first beat and all beats of the small take, with the other readings."""
+    status, out, err = run(capsys, "tempo", *shared_take.files, "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert found["tempo"] == pytest.approx(110.0, abs=0.1)
+    assert (found["meter"], found["steady"]) == ("4/4", True)
+    assert np.diff(found["beats"]) == pytest.approx(60.0 / found["tempo"])
+    away = (found["first_beat"] - 0.5) * 110.0 / 60.0
+    assert abs(away - round(away)) < 0.02
+    assert "110.0" in err
 
 
 def lag_of(source: np.ndarray, result: np.ndarray, start_s: float) -> int:

@@ -22,25 +22,27 @@ from supple_snare import __version__
 from supple_snare.errors import RecordingError, SnareError, UsageError
 from supple_snare.session.document import Session, Track, check_group
 from supple_snare.session.edits import add_recordings, change_group
+from supple_snare.session.finding import tempos_of
 from supple_snare.session.handover import plan_files, write_files
-from supple_snare.session.report import hits_report, measure_report, tighten_report
+from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
+from supple_snare.timing.hits import Kind
 from supple_snare.timing.meter import Meter
 from supple_snare.timing.ruling import Ruling
-from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import NO_REACH_MS, Response
 
 T = TypeVar("T")
 
-_COMMANDS = ("hits", "measure", "tighten")
-_LATER = {"tempo": "Give the tempo with --tempo.", "groove": ""}
+_COMMANDS = ("hits", "tempo", "measure", "tighten")
+_LATER = ("groove",)
 
 _EPILOG = """commands:
   hits FILE…       find the attacks of each track and the strokes of the group
+  tempo FILE…      find tempo, meter and beats
   measure FILE…    how far each stroke lies from the grid
   tighten FILE…    write tightened files
 Each has its own --help. Without a command the window opens: with the files given as a new session, with the session
@@ -59,8 +61,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; returns its exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
     if words and words[0] in _LATER:
-        hint = _LATER[words[0]]
-        print(f"supple-snare: the command {words[0]} is not in this version yet. {hint}".rstrip(), file=sys.stderr)
+        print(f"supple-snare: the command {words[0]} is not in this version yet.", file=sys.stderr)
         return 2
     try:
         if words and words[0] in _COMMANDS:
@@ -143,6 +144,10 @@ def _command_parser() -> argparse.ArgumentParser:
 
     hits = commands.add_parser("hits", parents=[files], help="find hits", description="Find the hits of each track.")
     hits.set_defaults(run=_hits)
+    tempo = commands.add_parser(
+        "tempo", parents=[files], help="find the tempo", description="Find tempo, meter, first beat and all beats."
+    )
+    tempo.set_defaults(run=_tempo)
     measure = commands.add_parser(
         "measure", parents=[files, timing], help="measure offsets", description="Measure each stroke's offset."
     )
@@ -272,10 +277,24 @@ def _hits(options: argparse.Namespace) -> Any:
     return result
 
 
+def _tempo(options: argparse.Namespace) -> Any:
+    session = _read_group(options)
+    view = _listen(session, Stages())
+    readings = tempos_of(view)
+    if not readings:
+        path = session.track(view.leads[0]).recording.path
+        raise RecordingError(path, "too few strokes to tell a tempo; give --tempo to the other commands by hand.")
+    result = tempo_report(session, view, readings)
+    others = ", ".join(f"{other.tempo:.2f} in {other.meter}" for other in result.runners_up)
+    manner = "steady" if result.steady else "wandering"
+    _say(f"{result.tempo:.2f} bpm in {result.meter}, {manner}; bar 1 at {result.first_beat:.3f} s; else: {others}")
+    return result
+
+
 def _measure(options: argparse.Namespace) -> Any:
     grid = _grid(options)
     session = msgspec.structs.replace(_read_group(options), take_grid=grid)
-    result = measure_report(_listen(session, Stages()))
+    result = measure_report(session, _listen(session, Stages()))
     summary = result.summary
     _say(f"{summary.strokes} strokes, mean {summary.mean_ms:+.1f} ms, spread {summary.spread_ms:.1f} ms")
     return result

@@ -61,7 +61,7 @@ def test_a_grid_too_coarse_raises_doubts(known):
 def test_reports_agree_with_one_another(known):
     """Hits, offsets and moves are told of the same strokes, in the units the names promise."""
     session, view = view_with(known, strength=1.0)
-    hits, measured = hits_report(session, view), measure_report(view)
+    hits, measured = hits_report(session, view), measure_report(session, view)
     assert [stroke.time for stroke in hits.strokes] == [stroke.time for stroke in measured.strokes]
     for stroke in measured.strokes:
         assert stroke.offset_ms == pytest.approx(1000.0 * (stroke.time - stroke.grid_time))

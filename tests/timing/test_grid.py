@@ -101,7 +101,9 @@ def test_triplets_mixtures_and_odd_meters():
 
 def test_meters_change_anywhere_and_a_short_bar_zero_is_a_pick_up():
     """Bars after a change have its length; bar 1 stays where it is."""
-    grid = Grid(60.0, 10.0, meter_changes=(MeterChange(0, Meter(1, 4)), MeterChange(1, Meter()), MeterChange(3, Meter(7, 8))))
+    grid = Grid(
+        60.0, 10.0, meter_changes=(MeterChange(0, Meter(1, 4)), MeterChange(1, Meter()), MeterChange(3, Meter(7, 8)))
+    )
     assert grid.bar_time_s([-1, 0, 1, 2, 3, 4, 5]) == pytest.approx([5, 9, 10, 14, 18, 21.5, 25])
 
 
@@ -155,7 +157,7 @@ def test_pins_hold_and_bends_bend(stiffness):
         lambda: Ruling(swing=0.9),
         lambda: Ruling(swing_note=4),
         lambda: Grid(pins=(Pin(4.0, -1.0),)),
-        lambda: Grid(pins=(Pin(4.0, float('nan')),)),
+        lambda: Grid(pins=(Pin(4.0, float("nan")),)),
         lambda: Grid(meter_changes=(MeterChange(2, Meter()), MeterChange(2, Meter(3, 4)))),
         lambda: PlayedBeats((1.0,)),
         lambda: PlayedBeats((1.0, 0.5)),

@@ -10,9 +10,11 @@ import numpy as np
 
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import stroke_doubts
+from supple_snare.session.finding import rulings_of
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.cut import Cut
 from supple_snare.timing.hits import Hits, Kind
+from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray
 
@@ -49,6 +51,35 @@ class HitsReport(msgspec.Struct, frozen=True):
     strokes: list[StrokeRecord]
 
 
+class TempoRecord(msgspec.Struct, frozen=True):
+    """Another reading of the tempo."""
+
+    tempo: float
+    meter: str
+    confidence: float
+
+
+class TempoReport(msgspec.Struct, frozen=True):
+    """Output of `tempo`; the slots suggested are null where too little was played to tell."""
+
+    tempo: float
+    first_beat: float
+    meter: str
+    steady: bool
+    beats: list[float]
+    confidence: float
+    runners_up: list[TempoRecord]
+    grid: str | None
+    swing: float | None
+
+
+class PlaceRecord(msgspec.Struct, frozen=True):
+    """A slot."""
+
+    bar: int
+    slot: int
+
+
 class OffsetRecord(msgspec.Struct, frozen=True):
     """One measured stroke; null where a stroke has no slot of its own."""
 
@@ -61,6 +92,9 @@ class OffsetRecord(msgspec.Struct, frozen=True):
     drift_ms: float | None
     feel_ms: float | None
     scatter_ms: float | None
+    runner_up: PlaceRecord | None
+    margin: float | None
+    close_call: bool
 
 
 class Summary(msgspec.Struct, frozen=True):
@@ -129,9 +163,29 @@ def lead_files(view: GroupView) -> list[str]:
     return [names[view.columns[number]] for number in view.strokes.lead]
 
 
-def measure_report(view: GroupView) -> MeasureReport:
+def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFinding]) -> TempoReport:
+    """The likeliest reading of the tempo, the others, and the slots that its grid suggests."""
+    best = readings[0]
+    rulings = rulings_of(session, view.strokes, best.grid, None)
+    return TempoReport(
+        tempo=best.grid.tempo_bpm,
+        first_beat=float(best.grid.bar_time_s(1)),
+        meter=str(best.grid.meter),
+        steady=best.steady,
+        beats=best.beats_s(session.length_s).tolist(),
+        confidence=round(best.confidence, 3),
+        runners_up=[
+            TempoRecord(each.grid.tempo_bpm, str(each.grid.meter), round(each.confidence, 3)) for each in readings[1:]
+        ],
+        grid=str(rulings[0].ruling) if rulings else None,
+        swing=round(rulings[0].ruling.swing, 4) if rulings else None,
+    )
+
+
+def measure_report(session: Session, view: GroupView) -> MeasureReport:
     """Offsets of all strokes and their summary."""
     offsets = view.offsets
+    next_bar, next_slot = session.grid.slot_numbers(offsets.runner_up, view.strokes.time_s)
     records = []
     for index, (time, name) in enumerate(zip(view.strokes.time_s, lead_files(view), strict=True)):
         placed = bool(offsets.placed[index])
@@ -146,6 +200,9 @@ def measure_report(view: GroupView) -> MeasureReport:
                 drift_ms=_number_or_none(offsets.drift_ms[index]),
                 feel_ms=_number_or_none(offsets.feel_ms[index]),
                 scatter_ms=_number_or_none(offsets.scatter_ms[index]),
+                runner_up=PlaceRecord(int(next_bar[index]), int(next_slot[index])) if placed else None,
+                margin=_number_or_none(offsets.margin[index]),
+                close_call=bool(offsets.close_call[index]),
             )
         )
     return MeasureReport(records, summarise(view))

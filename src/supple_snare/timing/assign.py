@@ -169,7 +169,7 @@ class _Path:
 
     def _fine_drift(self, drift: FloatArray) -> FloatArray:
         """The drift with the slow part of what remains of each stroke's likeliest line, where enough of them tell."""
-        near, offset, habit = self._costs(self._window(self._time - drift * self._unit))
+        _, offset, habit = self._costs(self._window(self._time - drift * self._unit))
         away = offset - drift[:, None]
         likeliest = np.argmin(0.5 * (away / self._width) ** 2 + habit, axis=1)
         rest = away[np.arange(len(away)), likeliest]
@@ -216,10 +216,10 @@ def _habits(chosen: IntArray, lead: IntArray, slots: Slots) -> FloatArray:
     bar = slots.bar - slots.bar[0]
     bars, places, leads = int(bar[-1]) + 1, int(slots.slot.max()) + 1, int(lead.max()) + 1
     column = bar * places + slots.slot
-    played = np.zeros((leads, bars * places))
     has_slot = chosen >= 0
-    played[lead[has_slot], column[chosen[has_slot]]] = 1.0
-    played = played.reshape(leads, bars, places)
+    flat = np.zeros((leads, bars * places))
+    flat[lead[has_slot], column[chosen[has_slot]]] = 1.0
+    played = flat.reshape(leads, bars, places)
     anyone = played.max(axis=0, keepdims=True)
     sounding = anyone.max(axis=2)  # silent bars tell nothing
     likely = _OWN_SHARE * _likelihood(played, sounding) + (1.0 - _OWN_SHARE) * _likelihood(anyone, sounding)

@@ -69,7 +69,7 @@ class PlayedBeats:
     time_s: tuple[float, ...]
     first_beat: float = 0.0
     step: float = 1.0
-    stiffness: float = 0.4
+    stiffness: float = 0.25
     bends: tuple[Bend, ...] = ()
 
     def __post_init__(self) -> None:
@@ -154,9 +154,8 @@ def following_course(played: PlayedBeats, pins: Sequence[Pin], breaks_s: Sequenc
         line = np.polynomial.Polynomial.fit(place, found, 1)
         system = _System(found - line(place))
         system.smooth(penalty, broken=_broken(found, breaks_s))
-        for pin in pins:
-            at = (pin.beat - played.first_beat) / played.step
-            system.tie(at, pin.time_s - float(line(at)))
+        at = (np.array([pin.beat for pin in pins]) - played.first_beat) / played.step
+        system.tie(at, np.array([pin.time_s for pin in pins]) - line(at), np.full(len(pins), _PIN_WEIGHT))
         for bend in played.bends:
             inside = np.flatnonzero((beat[:-1] >= bend.from_beat - 1e-6) & (beat[1:] <= bend.to_beat + 1e-6))
             gap = played.step * 60.0 / bend.tempo_bpm - (line(1.0) - line(0.0))
@@ -166,6 +165,31 @@ def following_course(played: PlayedBeats, pins: Sequence[Pin], breaks_s: Sequenc
     _check_between(tempo)
     ends = min(_END_BEATS, count - 1)
     return Course(frozen(beat), frozen(laid), float(np.mean(tempo[:ends])), float(np.mean(tempo[-ends:])))
+
+
+def smooth_beats(place: FloatArray, time_s: FloatArray, weight: FloatArray, wave_beats: float) -> FloatArray:
+    """Moments of whole beats that go smoothly through strokes at known places.
+
+    Parameters
+    ----------
+    place : float array, shape (n,)
+        Places of strokes in beats, from 0.
+    time_s, weight : float array, shape (n,)
+    wave_beats : float
+        Waves of tempo shorter than this are smoothed away.
+
+    Returns
+    -------
+    float array, shape (beats,)
+        From beat 0 to the last one that any place touches.
+    """
+    count = max(int(np.ceil(float(place.max()))) + 1, 3)
+    slope, start = np.polynomial.polynomial.polyfit(place, time_s, 1, w=np.sqrt(weight))[::-1]
+    line = start + slope * np.arange(count)
+    system = _System(np.zeros(count), weight=1e-6)
+    system.smooth(_wave_penalty(wave_beats), broken=())
+    system.tie(place, time_s - (start + slope * place), weight)
+    return system.solved() + line
 
 
 def check_tempo(tempo_bpm: float) -> None:
@@ -192,8 +216,13 @@ def _penalty(stiffness: float) -> float:
     """Weight of second differences that lets waves of tempo pass from a length on."""
     if stiffness <= 0.0:
         return 0.0
-    length = _SHORTEST_BEATS * (_LONGEST_BEATS / _SHORTEST_BEATS) ** stiffness
-    return _STEADY_WEIGHT if stiffness >= 1.0 else (length / (2.0 * np.pi)) ** 4
+    wave_beats = _SHORTEST_BEATS * (_LONGEST_BEATS / _SHORTEST_BEATS) ** stiffness
+    return _STEADY_WEIGHT if stiffness >= 1.0 else _wave_penalty(wave_beats)
+
+
+def _wave_penalty(wave_beats: float) -> float:
+    """Weight at which a wave of that length loses half its height."""
+    return float((wave_beats / (2.0 * np.pi)) ** 4)
 
 
 def _broken(found: FloatArray, breaks_s: Sequence[float]) -> list[int]:
@@ -205,11 +234,11 @@ def _broken(found: FloatArray, breaks_s: Sequence[float]) -> list[int]:
 class _System:
     """Least squares over a row of beats, as a matrix of two diagonals beside the main one."""
 
-    def __init__(self, found: FloatArray) -> None:
+    def __init__(self, found: FloatArray, weight: float = 1.0) -> None:
         self._count = len(found)
         self._matrix = np.zeros((3, self._count))  # as scipy lays it: [2 - k, j] stands for row j - k, column j
-        self._matrix[2] = 1.0
-        self._right = found.copy()
+        self._matrix[2] = weight
+        self._right = weight * found
 
     def smooth(self, penalty: float, *, broken: Sequence[int]) -> None:
         """Hold second differences down, but for some."""
@@ -221,15 +250,14 @@ class _System:
                 if j >= i:
                     self._matrix[2 - (j - i), j : j + last] += at_i * at_j * weight
 
-    def tie(self, place: float, value: float) -> None:
-        """Hold a place, between two beats or beyond them, to a value."""
-        index = int(np.clip(np.floor(place), 0, self._count - 2))
+    def tie(self, place: FloatArray, value: FloatArray, weight: FloatArray) -> None:
+        """Draw places, between two beats or beyond them, to values."""
+        index = np.clip(np.floor(place), 0, self._count - 2).astype(np.int64)
         share = place - index
-        self._matrix[2, index] += _PIN_WEIGHT * (1.0 - share) ** 2
-        self._matrix[2, index + 1] += _PIN_WEIGHT * share**2
-        self._matrix[1, index + 1] += _PIN_WEIGHT * share * (1.0 - share)
-        self._right[index] += _PIN_WEIGHT * (1.0 - share) * value
-        self._right[index + 1] += _PIN_WEIGHT * share * value
+        for at, here in ((index, 1.0 - share), (index + 1, share)):
+            np.add.at(self._matrix[2], at, weight * here * here)
+            np.add.at(self._right, at, weight * here * value)
+        np.add.at(self._matrix[1], index + 1, weight * share * (1.0 - share))
 
     def space(self, places: IntArray, gap: float, weight: float) -> None:
         """Hold the beats that begin at some places to a distance from the next one."""

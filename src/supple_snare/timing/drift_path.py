@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.timing.ordered_path import stretch_of
 from supple_snare.timing.units import FloatArray, IntArray
@@ -60,14 +61,14 @@ def find_drift(place: FloatArray, offset: FloatArray, prior: FloatArray) -> Floa
         np.minimum(cost, here, out=cost)
     first = np.searchsorted(cell, np.arange(cells))
     filled = np.diff(np.append(first, len(cell))) > 0
-    raster = np.zeros((_BINS, cells), dtype=np.float32)
+    raster: NDArray[np.float32] = np.zeros((_BINS, cells), dtype=np.float32)
     raster[:, filled] = np.add.reduceat(cost, first[filled], axis=1)
     raster += (0.5 * _CALM * _CELL / 8.0 * (DRIFT / 0.35) ** 2)[:, None]
     middles = np.arange(cells) + 0.5
-    return np.interp(cell_place, middles, DRIFT[_cheapest(raster)])
+    return np.asarray(np.interp(cell_place, middles, DRIFT[_cheapest(raster)]))
 
 
-def _cheapest(raster: FloatArray) -> IntArray:
+def _cheapest(raster: NDArray[np.float32]) -> IntArray:
     """Bin of each cell on the cheapest course."""
     cells = raster.shape[1]
     stretch = stretch_of(cells, _OVERLAP)
@@ -81,7 +82,7 @@ def _cheapest(raster: FloatArray) -> IntArray:
     return best[_OVERLAP : _OVERLAP + stretch].T.reshape(-1)[:cells]
 
 
-def _messages(costs: FloatArray) -> FloatArray:
+def _messages(costs: NDArray[np.float32]) -> NDArray[np.float32]:
     """For each cell and bin the cheapest way there, its own cost left out; shape (steps, bins, stretches)."""
     messages = np.zeros_like(costs)
     slope = ((DRIFT[1] - DRIFT[0]) / _RATE * np.arange(_BINS, dtype=costs.dtype))[:, None]

@@ -157,6 +157,22 @@ class Grid:
             return self.ruling
         return self.sections[int(section_of([section.start_s for section in self.sections], time_s))].ruling
 
+    def slot_numbers(self, place: FloatArray, near_s: FloatArray) -> tuple[IntArray, IntArray]:
+        """Bars and slots of places in quarter notes from bar 1, swing left out; 0 and 0 for NaN.
+
+        Parameters
+        ----------
+        place, near_s : float array, shape (n,)
+            Places, and moments near which they lie.
+        """
+        if not len(place):
+            return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
+        slots = self.slots(float(near_s.min()), float(near_s.max()))
+        lines = self.bars.beat_of(slots.bar) + slots.straight
+        index = np.searchsorted(0.5 * (lines[1:] + lines[:-1]), place)
+        known = np.isfinite(place)
+        return np.where(known, slots.bar[index], 0), np.where(known, slots.slot[index], 0)
+
     def slots(self, start_s: float, end_s: float) -> Slots:
         """All slots of the bars that touch a span of time, and of one bar more on either side.
 

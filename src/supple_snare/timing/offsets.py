@@ -14,6 +14,7 @@ from supple_snare.timing.split import split_offsets
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.units import FloatArray, IntArray, frozen, s_to_ms
 
+
 @dataclass(frozen=True, eq=False)
 class Offsets:
     """Offsets of strokes, each array of shape (n,). A stroke without a slot of its own has NaN for times and offsets.

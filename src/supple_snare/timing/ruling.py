@@ -25,7 +25,7 @@ class Subdivision:
     def __post_init__(self) -> None:
         if self.note not in (4, 8, 16, 32) or (self.triplet and self.dotted):
             raise UsageError(
-                f"The grid {self} is not known: give 1/4, 1/8, 1/16 or 1/32, 1/8T for triplets or 1/8D for dotted notes."
+                f"The grid {self} is not known: give 1/4, 1/8, 1/16 or 1/32, 1/8T for triplets, 1/8D for dotted notes."
             )
 
     @classmethod

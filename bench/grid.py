@@ -1,0 +1,182 @@
+"""How well tempo, slots and rulings are found, on made-up performances (`playing.py`); and how fast.
+
+python bench/grid.py [--takes 120] [tempo] [slots] [rulings] [speed]
+"""
+
+from __future__ import annotations
+
+import argparse
+import sys
+import time
+from collections import defaultdict
+from pathlib import Path
+
+import numpy as np
+
+sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
+
+from bench.playing import FEELS, Played, drawn, play
+
+from supple_snare.timing.hits import Hits
+from supple_snare.timing.offsets import measure_offsets
+from supple_snare.timing.ruling import Ruling
+from supple_snare.timing.strokes import gather_strokes
+from supple_snare.timing.suggest import suggest_ruling
+from supple_snare.timing.tempo import find_tempo
+
+_RELATED = (1.0, 2.0, 0.5, 4.0, 0.25)
+
+
+def beat_f(found_s: np.ndarray, true_s: np.ndarray, within_s: float = 0.035) -> float:
+    """F of beats found, each true one taken once."""
+    if not len(found_s):
+        return 0.0
+    after = np.clip(np.searchsorted(found_s, true_s), 1, len(found_s) - 1)
+    away = np.minimum(np.abs(found_s[after] - true_s), np.abs(found_s[after - 1] - true_s))
+    return float(2.0 * np.count_nonzero(away <= within_s) / (len(found_s) + len(true_s)))
+
+
+def measure_tempo(takes: int) -> None:
+    """Steady takes (with and without drift), and takes whose tempo wanders."""
+    for name, fixed in (("steady", {}), ("steady, drift of 10 % of a slot", {"drift_slots": 0.1})):
+        octave, tempo, phase = [], [], []
+        for seed in range(takes):
+            played = play(drawn(seed, **fixed), seed)
+            found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
+            manner = played.manner
+            felt = manner.tempo_bpm / manner.meter.felt_beats
+            factor = min(_RELATED, key=lambda f, r=found.felt_bpm / felt: abs(np.log(r * f)))
+            octave.append(factor == 1.0 and abs(found.felt_bpm / felt - 1.0) < 0.02)
+            tempo.append(abs(found.felt_bpm * factor - felt) * manner.meter.felt_beats < 0.02)
+            beat_s = 60.0 / felt
+            away = ((found.grid.first_beat_s - played.grid.first_beat_s) / beat_s + 0.5) % 1.0 - 0.5
+            phase.append(abs(away) * beat_s < 0.005)
+        print(
+            f"{name}: tempo within 0.02 bpm (octaves apart) {np.mean(tempo):.3f}, first beat within 5 ms "
+            f"{np.mean(phase):.3f}, octave {np.mean(octave):.3f}"
+        )
+    scores = []
+    for seed in range(1000, 1000 + takes):
+        played = play(drawn(seed, wander=0.04), seed)
+        found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
+        beats = found.beats_s(float(played.time_s[-1]))
+        inside = beats[(beats > played.beats_s[0] - 0.1) & (beats < played.beats_s[-1] + 0.1)]
+        scores.append(beat_f(inside, played.beats_s))
+    right = [score for score in scores if score > 0.7]
+    print(
+        f"wandering 4 %: F of beats {np.mean(scores):.3f}, of those with the right octave ({len(right)} of "
+        f"{len(scores)}) {np.mean(right):.3f}"
+    )
+
+
+def _slots(played: Played) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
+    """True, wrong and flagged strokes."""
+    leads = [Hits.of(played.time_s[played.lead == number]) for number in range(int(played.lead.max()) + 1)]
+    strokes = gather_strokes(leads, together_ms=0.01)
+    offsets = measure_offsets(strokes, played.grid)
+    beat = played.grid.bars.beat_of(offsets.bar) + offsets.beat
+    real = np.isfinite(played.beat)
+    wrong = real & ~(offsets.placed & (np.abs(beat - played.beat) < 1e-6))
+    return real, wrong, offsets.close_call | ~offsets.placed
+
+
+def measure_slots(takes: int) -> None:
+    """Strokes to slots: drift of 45 % of a slot, 2 % of strokes wild, 1 % too many, 3 % missing."""
+    rows = defaultdict(list)
+    for seed in range(takes):
+        played = play(drawn(seed, drift_slots=0.45, wild=0.02, feel=FEELS[seed % len(FEELS)]), seed)
+        real, wrong, flagged = _slots(played)
+        slots = played.grid.slots(float(played.time_s[0]), float(played.time_s[-1]))
+        lines = played.grid.bars.beat_of(slots.bar) + slots.beat
+        nearest = lines[np.abs(played.time_s[:, None] - slots.time_s).argmin(axis=1)]
+        missed = real & (np.abs(nearest - played.beat) > 1e-6)
+        row = [real.sum(), wrong.sum(), (wrong & flagged).sum(), (real & ~wrong & flagged).sum(), missed.sum()]
+        rows[played.manner.feel].append(row)
+        rows["all"].append(row)
+    for name, found in rows.items():
+        count, wrong, told, false, nearest = np.sum(found, axis=0)
+        print(
+            f"slots, {name}: wrong {wrong / count:.2%} of {count} (nearest line {nearest / count:.1%}); "
+            f"of those flagged {told / max(wrong, 1):.0%}; flags on right ones {false / count:.2%}"
+        )
+
+
+def _kind(ruling: Ruling) -> str:
+    if ruling.also is not None:
+        return "mixed"
+    if ruling.swing > 0.5:
+        return f"swung {ruling.subdivision.note}"
+    return "triplet" if ruling.subdivision.triplet else "straight"
+
+
+def measure_rulings(takes: int) -> None:
+    """Rulings of sections of eight bars, and the swing that is measured."""
+    right: dict[str, list[bool]] = defaultdict(list)
+    swing_errors = []
+    for seed in range(takes):
+        played = play(drawn(seed, bars=24, drift_slots=(0.0, 0.15)[seed % 2]), seed)
+        manner, felt = played.manner, played.manner.meter.felt_beats
+        for first in (1, 9, 17):
+            start, end = played.grid.bar_time_s([first, first + 8]) - 0.04
+            here = (played.time_s >= start) & (played.time_s < end)
+            beat = played.grid.course.beat_at(played.time_s[here]) / felt
+            found = suggest_ruling(beat, 60.0 / manner.tempo_bpm * felt, compound=manner.meter.is_compound)
+            if not found:
+                continue
+            wanted = "straight" if manner.feel.startswith("straight") else manner.feel
+            right[manner.feel].append(_kind(found[0].ruling) == wanted)
+            if right[manner.feel][-1] and wanted.startswith("swung"):
+                pair = found[0].ruling.pair_beats
+                late = played.time_s[here] - played.grid.course.time_at(played.beat[here])
+                inside = played.beat[here] % pair
+                swung = np.abs(inside - manner.swing * pair) < 1e-6
+                on_line = np.minimum(inside, pair - inside) < 1e-6
+                more = (late[swung].mean() - late[on_line].mean()) / (pair * 60.0 / manner.tempo_bpm)
+                swing_errors.append(abs(found[0].ruling.swing - manner.swing - more))
+    for name, each in sorted(right.items()):
+        print(f"rulings, {name}: {np.mean(each):.3f} of {len(each)} sections")
+    print(f"rulings, all: {np.mean([one for each in right.values() for one in each]):.3f}")
+    print(
+        f"swing within 1 point of what was played: {np.mean(np.array(swing_errors) < 0.01):.3f}, "
+        f"median error {100 * np.median(swing_errors):.2f} points"
+    )
+
+
+def measure_speed() -> None:
+    """An hour of 24 leads, each on its own, and as one group."""
+    takes = [play(drawn(seed, feel="straight 16", tempo_bpm=120.0, bars=1800, density=0.1), seed) for seed in range(4)]
+    strokes = []
+    for number in range(24):
+        played = takes[number % 4]
+        some = np.sort(np.random.default_rng(number).choice(len(played.time_s), 4167, replace=False))
+        strokes.append(gather_strokes([Hits.of(played.time_s[some])]))
+    started = time.perf_counter()
+    for number, each in enumerate(strokes):
+        measure_offsets(each, takes[number % 4].grid)
+    print(f"24 leads, {sum(map(len, strokes))} strokes of an hour, one by one: {time.perf_counter() - started:.2f} s")
+    played = play(drawn(1, feel="straight 16", tempo_bpm=120.0, bars=7200, density=0.5), 1)
+    group = gather_strokes([Hits.of(played.time_s[:100_000])])
+    started = time.perf_counter()
+    measure_offsets(group, played.grid)
+    print(f"one group of {len(group)} strokes: {time.perf_counter() - started:.2f} s")
+
+
+def main() -> None:
+    """Run what is asked for, or all."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("what", nargs="*", metavar="tempo|slots|rulings|speed")
+    parser.add_argument("--takes", type=int, default=120)
+    options = parser.parse_args()
+    wanted = options.what or ["tempo", "slots", "rulings", "speed"]
+    if "tempo" in wanted:
+        measure_tempo(options.takes)
+    if "slots" in wanted:
+        measure_slots(options.takes)
+    if "rulings" in wanted:
+        measure_rulings(options.takes)
+    if "speed" in wanted:
+        measure_speed()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,48 @@
+"""What the hits of a group say about its grid: tempos, and for each section the slots it is played to."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from supple_snare.session.document import Session
+from supple_snare.session.stages import GroupView
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.hits import Kind
+from supple_snare.timing.sections import section_of
+from supple_snare.timing.strokes import Strokes
+from supple_snare.timing.suggest import Candidate, suggest_ruling
+from supple_snare.timing.tempo import TempoFinding, find_tempo
+
+
+def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
+    """Readings of the tempo, most likely first.
+
+    Parameters
+    ----------
+    view : GroupView
+    of_all : bool
+        Whether the played hits of all tracks count, or those of the leads only.
+    """
+    keys = tuple(view.hits) if of_all else view.columns
+    played = [view.hits[key].of_kind(Kind.PLAYED) for key in keys]
+    time_s = np.concatenate([hits.landing_s for hits in played]) if played else np.zeros(0)
+    if not len(time_s):
+        return []
+    level_db = np.concatenate([hits.level_db for hits in played])
+    lead = np.repeat(np.arange(len(played)), [len(hits) for hits in played])
+    order = np.argsort(time_s, kind="stable")
+    return find_tempo(time_s[order], level_db[order], lead[order])
+
+
+def rulings_of(session: Session, strokes: Strokes, grid: Grid, section: str | None) -> list[Candidate]:
+    """Rulings that explain the strokes of a section, or of the take, best first; none if they are too few."""
+    time_s = strokes.time_s[~strokes.rides]
+    if section is not None and session.sections:
+        starts = [each.start_s for each in session.sections]
+        number = [each.key for each in session.sections].index(section)
+        time_s = time_s[section_of(starts, time_s) == number]
+    if not len(time_s):
+        return []
+    felt = grid.meter.felt_beats
+    beat_s = felt * 60.0 / float(np.median(grid.tempo_at(time_s)))
+    return suggest_ruling(grid.course.beat_at(time_s) / felt, beat_s, compound=grid.meter.is_compound)

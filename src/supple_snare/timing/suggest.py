@@ -1,0 +1,180 @@
+"""Which slots a stretch of music is played to: candidates weighed by how well each explains the strokes.
+
+Each candidate says where strokes may stand within a beat. The slow drift is taken out as the candidate sees it; what
+remains is explained by a mixture of its lines, each as often as it is played, and of strokes that belong nowhere. A
+candidate with more lines explains more, and pays for each of them (G. Schwarz, "Estimating the dimension of a model",
+Ann. Stat. 6, 1978).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from supple_snare.timing.drift_path import find_drift
+from supple_snare.timing.ruling import Ruling, Subdivision
+from supple_snare.timing.units import FloatArray, IntArray
+
+LEAST_STROKES = 12
+"""Fewer than this tell nothing."""
+
+_LEAST_SWING = 0.535
+"""Less than this is feel, not swing."""
+
+_SWINGS = np.linspace(0.55, 0.74, 9)
+_STRAY = 0.02
+_LINE_COST = 5.0
+_SWING_LINES = 0.5
+_LEAST_ON_LINE = 3
+_SWING_ROUNDS = 3
+_NEAR_S = 0.035
+_SLOW_ROUNDS = 2
+_WIDTH_S = (0.004, 0.030)
+_ROUNDS = 8
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """One way of ruling the music, and what speaks for it.
+
+    Attributes
+    ----------
+    ruling : Ruling
+    fit : float
+        Logarithm of likelihood for each stroke, what the lines cost taken off; only differences mean something.
+    share : float
+        Share of strokes that its lines explain.
+    spread_ms : float
+        Usual distance of those from their lines, drift left out.
+    """
+
+    ruling: Ruling
+    fit: float
+    share: float
+    spread_ms: float
+
+
+def suggest_ruling(
+    beat: FloatArray, beat_s: float, *, compound: bool = False, drifting: bool = True
+) -> list[Candidate]:
+    """Weigh the usual rulings.
+
+    Parameters
+    ----------
+    beat : float array, shape (n,)
+        Places of the strokes in felt beats, in order.
+    beat_s : float
+        Usual length of a felt beat in seconds.
+    compound : bool
+        Whether a felt beat is a dotted quarter.
+    drifting : bool
+        Whether strokes may lie up to half a slot off their lines for bars on end, as they do on a grid that does not
+        follow them.
+
+    Returns
+    -------
+    list of Candidate
+        Best first; none if there are too few strokes to tell.
+    """
+    if len(beat) < LEAST_STROKES:
+        return []
+    music = _Music(beat, beat_s, 1.5 if compound else 1.0, drifting)
+    found = [music.weighed(ruling) for ruling in _plain_rulings(compound)]
+    if not compound:
+        for note in (8, 16):
+            swung = max((music.weighed(_swung(note, swing)) for swing in _SWINGS), key=lambda candidate: candidate.fit)
+            finer = music.weighed(music.with_finer_swing(swung.ruling))
+            if finer.ruling.swing >= _LEAST_SWING:
+                found.append(finer)
+    return sorted(found, key=lambda candidate: -candidate.fit)
+
+
+def _plain_rulings(compound: bool) -> list[Ruling]:
+    if compound:
+        return [Ruling(Subdivision(4, dotted=True)), Ruling(Subdivision(8)), Ruling(Subdivision(16))]
+    names = ("1/4", "1/8", "1/16", "1/32", "1/8T", "1/16T", "1/16+1/8T")
+    return [Ruling.parse(name) for name in names]
+
+
+def _swung(note: int, swing: float) -> Ruling:
+    return Ruling(Subdivision(note), swing=float(swing))
+
+
+@dataclass(frozen=True)
+class _Music:
+    """The strokes that candidates have to explain."""
+
+    beat: FloatArray
+    beat_s: float
+    length: float
+    """Quarter notes in a felt beat."""
+
+    drifting: bool
+
+    def weighed(self, ruling: Ruling) -> Candidate:
+        lines = ruling.positions(self.length) / self.length
+        away, line = self._distances(lines)
+        return _explained(ruling, away, line, len(lines), self.beat_s)
+
+    def with_finer_swing(self, ruling: Ruling) -> Ruling:
+        """The ruling with the swing at which its strokes stand."""
+        for _ in range(_SWING_ROUNDS):
+            away, line = self._distances(ruling.positions(self.length) / self.length)
+            near = np.abs(away) < _NEAR_S
+            swung, straight = near & (line % 2 == 1), near & (line % 2 == 0)
+            if min(np.count_nonzero(swung), np.count_nonzero(straight)) < _LEAST_ON_LINE:
+                return ruling
+            # What the swung lines lie later than the others is swing.
+            late_s = float(np.mean(away[swung]) - np.mean(away[straight]))
+            swing = np.clip(ruling.swing + late_s / (self.beat_s * ruling.pair_beats), 0.5, 0.75)
+            ruling = _swung(ruling.subdivision.note, float(swing))
+        return ruling
+
+    def _distances(self, lines: FloatArray) -> tuple[FloatArray, IntArray]:
+        """Seconds from the nearest line, drift left out, and which line that is."""
+        around = np.concatenate([lines[-1:] - 1.0, lines, lines[:1] + 1.0])
+        number = np.concatenate([[len(lines) - 1], np.arange(len(lines)), [0]])
+        away = (self.beat - np.floor(self.beat))[:, None] - around
+        if self.drifting:
+            unit = max(float(np.median(np.diff(np.append(lines, 1.0)))), 0.2)
+            drift = find_drift((self.beat - self.beat[0]) / unit, away / unit, np.zeros_like(away))
+            away = away - (drift * unit)[:, None]
+        nearest = np.abs(away).argmin(axis=1)
+        seconds = away[np.arange(len(away)), nearest] * self.beat_s
+        for _ in range(_SLOW_ROUNDS):
+            seconds = seconds - _slow_part(self.beat, seconds)
+        return seconds, number[nearest]
+
+
+def _slow_part(beat: FloatArray, seconds: FloatArray) -> FloatArray:
+    """What neighbouring strokes have in common, over some four beats."""
+    cell = (beat - beat[0]).astype(np.int64)
+    cells = int(cell[-1]) + 1
+    kernel = np.exp(-0.5 * (np.arange(-6, 7) / 2.0) ** 2)
+    weight = np.clip(1.0 - (seconds / 0.06) ** 2, 0.0, 1.0) ** 2
+    total = np.convolve(np.bincount(cell, weight * seconds, cells), kernel)[6:-6]
+    told = np.convolve(np.bincount(cell, weight, cells), kernel)[6:-6]
+    return np.interp(beat - beat[0] - 0.5, np.arange(cells), total / (told + 2.0))
+
+
+def _explained(ruling: Ruling, away: FloatArray, line: IntArray, lines: int, beat_s: float) -> Candidate:
+    """Fit of a mixture: the share of each line, one width for all, and strays spread over the beat."""
+    width = 0.010
+    share = np.full(lines, (1.0 - _STRAY) / lines)
+    stray = _STRAY
+    uniform = 1.0 / beat_s
+    for _ in range(_ROUNDS):
+        bell = np.exp(-0.5 * (away / width) ** 2) / (width * np.sqrt(2.0 * np.pi))
+        likely = share[line] * bell
+        explained = likely / (likely + stray * uniform)
+        width = float(np.clip(np.sqrt(np.sum(explained * away**2) / max(explained.sum(), 1e-9)), *_WIDTH_S))
+        played = np.bincount(line, explained, lines)
+        # What stands on a line once or twice in a section strayed there.
+        share = np.where(played < _LEAST_ON_LINE - 0.5, 1e-4, played) / len(away)
+        stray = max(1.0 - float(share.sum()), _STRAY)
+    bell = np.exp(-0.5 * (away / width) ** 2) / (width * np.sqrt(2.0 * np.pi))
+    likelihood = np.log((share[line] * bell + stray * uniform) * beat_s)
+    parameters = lines + (_SWING_LINES if ruling.swing > 0.5 else 0.0)
+    fit = float(likelihood.mean()) - _LINE_COST * parameters / len(away)
+    return Candidate(ruling, fit, float(explained.mean()), 1000.0 * width)

@@ -1,0 +1,297 @@
+"""The tempo of a take from its hits: steady or wandering, with meter, first beat and runners-up."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from supple_snare.timing.course import TEMPO_RANGE_BPM, PlayedBeats, following_course, smooth_beats
+from supple_snare.timing.drift_path import find_drift
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.meter import Meter
+from supple_snare.timing.pulse import Pulses, Track, follow, hear_pulses
+from supple_snare.timing.ruling import Ruling
+from supple_snare.timing.suggest import LEAST_STROKES, suggest_ruling
+from supple_snare.timing.units import FloatArray, IntArray
+
+_CANDIDATES = 8
+_APART = 0.045
+"""Tempos nearer than this, as a share, are one candidate."""
+
+_READINGS = 4
+
+_TURN_WEIGHT, _TURN_MOST = 2.5, 1.2
+_RETURN_WEIGHT = 1.8
+_ON_BEAT_WEIGHT = 0.9
+_ROUGH_WEIGHT, _ROUGH_MOST = 10.0, 0.3
+_BENT_WEIGHT, _BENT_MOST = 0.5, 0.5
+_USUAL_BPM, _USUAL_SPREAD = 107.0, 0.38
+"""Weights of what speaks for a reading; found on made-up performances (`bench/tempo.py`). Tempos that people play are
+a bell over the logarithm of the tempo."""
+
+_SURE_SCALE = 0.25
+_WAVE_BEATS = 6.0
+_REFINE_ROUNDS = 3
+_NEAR_BEATS = 0.12
+_STEADY_BEATS = 0.15
+"""A take whose beats never lie this far off one straight tempo was played to that."""
+
+_ROUND_BPM = 0.08
+_BLOCK_BEATS = 8.0
+"""Over so many beats drift stays much the same: their means tell how sure a tempo is."""
+
+
+@dataclass(frozen=True)
+class TempoFinding:
+    """One reading of a take's tempo.
+
+    Attributes
+    ----------
+    grid : Grid
+        Steady, or following the beats found.
+    felt_bpm : float
+        Tempo of what is felt as one beat: of dotted quarters in 6/8.
+    confidence : float
+        Share of belief beside the other readings, 0 to 1.
+    wander : float
+        Greatest deviation of the smoothed tempo from its mean, as a share.
+    """
+
+    grid: Grid
+    felt_bpm: float
+    confidence: float
+    wander: float
+
+    @property
+    def steady(self) -> bool:
+        """Whether one tempo explains the take."""
+        return self.grid.played is None
+
+    def beats_s(self, end_s: float) -> FloatArray:
+        """Felt beats between the start of the take and an end, every one as played where the tempo wanders."""
+        grid, step = self.grid, self.grid.meter.felt_beats
+        course = grid.course
+        if grid.played is not None:
+            course = following_course(replace(grid.played, stiffness=0.0), (), ())
+        first, last = float(course.beat_at(0.0)), float(course.beat_at(end_s))
+        return course.time_at(step * np.arange(np.ceil(first / step - 1e-6), np.floor(last / step + 1e-6) + 1.0))
+
+
+def find_tempo(time_s: FloatArray, level_db: FloatArray, lead: IntArray) -> list[TempoFinding]:
+    """Find the tempo of a performance.
+
+    Several tempos are followed through the take (see `pulse`); the reading is preferred in which hits fall where hits
+    of a beat fall, different drums take turns from beat to beat, and the tempo is one that people play.
+
+    Parameters
+    ----------
+    time_s, level_db : float array, shape (n,)
+        Hits of one or several leads, in order of time.
+    lead : int array, shape (n,)
+
+    Returns
+    -------
+    list of TempoFinding
+        Most likely first; none if too little was played.
+    """
+    if len(time_s) < LEAST_STROKES or time_s[-1] - time_s[0] < 4.0:
+        return []
+    weight = _weights(level_db, lead)
+    pulses = hear_pulses(time_s, weight)
+    tracks = [follow(pulses, tempo, template) for tempo, template in _candidates(pulses)]
+    scored = sorted(((_score(track, time_s, weight, lead), track) for track in tracks), key=lambda pair: -pair[0])
+    kept: list[tuple[float, Track]] = []
+    for score, track in scored:
+        if all(abs(np.log(track.felt_bpm / other.felt_bpm)) > _APART for _, other in kept):
+            kept.append((score, track))
+    belief = np.exp((np.array([score for score, _ in kept]) - kept[0][0]) / _SURE_SCALE)
+    belief /= belief.sum()
+    kept = kept[:_READINGS]
+    return [
+        _reading(track, float(share), time_s, weight, lead) for (_, track), share in zip(kept, belief, strict=False)
+    ]
+
+
+def _weights(level_db: FloatArray, lead: IntArray) -> FloatArray:
+    """Loud hits of each lead count more than its soft ones; a soft lead counts a little less than a loud one."""
+    weight = np.ones(len(level_db))
+    loudest_db = np.percentile(level_db, 95)
+    for number in np.unique(lead):
+        mine = lead == number
+        loud_db = np.percentile(level_db[mine], 90)
+        own = 0.6 * np.minimum(level_db[mine] - loud_db, 0.0)
+        weight[mine] = 10.0 ** ((own + 0.3 * np.minimum(loud_db - loudest_db, 0.0)) / 20.0)
+    return weight
+
+
+def _candidates(pulses: Pulses) -> list[tuple[int, int]]:
+    """Tempos and templates that fit best over all, as indices, no two tempos nearly alike."""
+    total = pulses.score.sum(axis=0)
+    best = total.max(axis=1)
+    chosen: list[tuple[int, int]] = []
+    for tempo in np.argsort(-best).tolist():
+        if all(abs(np.log(pulses.tempo_bpm[tempo] / pulses.tempo_bpm[other])) > _APART for other, _ in chosen):
+            chosen.append((tempo, int(total[tempo].argmax())))
+        if len(chosen) == _CANDIDATES:
+            break
+    return chosen
+
+
+def _score(track: Track, time_s: FloatArray, weight: FloatArray, lead: IntArray) -> float:
+    """How much speaks for a track."""
+    beat = track.beat_at(time_s)
+    leads = len(np.unique(lead))
+    turns, returns = np.array([_turns(beat, weight, lead, period) for period in (2.0, 3.0)]).max(axis=0)
+    on_beat = float(np.mean(np.abs(_turning(beat, weight, lead, 1.0))))
+    gained = np.diff(track.beat)
+    rough = float(np.mean(np.abs(np.diff(gained)))) if len(gained) > 1 else 0.0
+    trend = np.polynomial.Polynomial.fit(track.centre_s, track.beat, 1)
+    bent = float(np.std(track.beat - trend(track.centre_s)))
+    unusual = 0.5 * (np.log(track.felt_bpm / _USUAL_BPM) / _USUAL_SPREAD) ** 2
+    return float(
+        track.fit
+        + _TURN_WEIGHT * min(turns, _TURN_MOST)
+        + _RETURN_WEIGHT * returns / leads
+        + _ON_BEAT_WEIGHT * on_beat
+        - _ROUGH_WEIGHT * min(rough, _ROUGH_MOST)
+        - _BENT_WEIGHT * min(bent, _BENT_MOST)
+        - unusual
+    )
+
+
+def _turning(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float) -> FloatArray:
+    """For each lead how strongly, and where, it comes back after a period of beats: complex, at most 1 in size."""
+    turn = weight * np.exp(2j * np.pi * beat / period)
+    return np.array([turn[lead == number].sum() / weight[lead == number].sum() for number in np.unique(lead)])
+
+
+def _turns(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float) -> tuple[float, float]:
+    """How much different leads take turns within a period, and how strongly each comes back after it."""
+    turning = _turning(beat, weight, lead, period)
+    return float(np.abs(turning).sum() - np.abs(turning.sum())), float(np.abs(turning).sum())
+
+
+def _reading(track: Track, confidence: float, time_s: FloatArray, weight: FloatArray, lead: IntArray) -> TempoFinding:
+    """A track made exact: its beats from all hits near lines, and whether one tempo explains them."""
+    beat = track.beat_at(time_s)
+    start = np.floor(beat[0]) - 1.0
+    place = beat - start
+    beats_s = _whole_beats(place, time_s)
+    compound = _is_compound(track, place)
+    lines = _lines(place, 60.0 / track.felt_bpm, compound)
+    for _ in range(_REFINE_ROUNDS):
+        place = np.interp(time_s, beats_s, np.arange(len(beats_s)))
+        line, away = _nearest_lines(place, lines)
+        near = (1.0 - np.minimum(np.abs(away) / _NEAR_BEATS, 1.0) ** 2) ** 2 * weight
+        beats_s = smooth_beats(line, time_s, near + 1e-9, _WAVE_BEATS)
+        if np.any(np.diff(beats_s) <= 0.0):  # too little to go by: the track as it was
+            beats_s = _whole_beats(beat - start, time_s)
+            break
+    place = np.interp(time_s, beats_s, np.arange(len(beats_s)))
+    line, away = _nearest_lines(place, lines)
+    near = (1.0 - np.minimum(np.abs(away) / _NEAR_BEATS, 1.0) ** 2) ** 2 * weight
+    meter = _meter(place, weight, lead, compound)
+    one = _first_one(place, weight)
+    return _laid(beats_s, line, time_s, near, meter, one, confidence)
+
+
+def _whole_beats(place: FloatArray, time_s: FloatArray) -> FloatArray:
+    """Moments of whole beats between and a little beyond hits at known places, which begin after beat 0."""
+    count = int(np.ceil(place[-1])) + 2
+    rate = (time_s[-1] - time_s[0]) / (place[-1] - place[0])
+    wanted = np.arange(count, dtype=np.float64)
+    increasing = np.concatenate([[True], np.diff(place) > 1e-9])
+    inside = np.interp(wanted, place[increasing], time_s[increasing])
+    return inside + np.minimum(wanted - place[0], 0.0) * rate + np.maximum(wanted - place[-1], 0.0) * rate
+
+
+def _is_compound(track: Track, place: FloatArray) -> bool:
+    """Whether the middle one of three is played as well, so that it is no swing."""
+    if not track.template.in_threes:
+        return False
+    inside = place - np.floor(place)
+    middle = np.count_nonzero(np.abs(inside - 1 / 3) < 0.09)
+    last = np.count_nonzero(np.abs(inside - 2 / 3) < 0.09)
+    return bool(middle > 0.4 * last)
+
+
+def _lines(place: FloatArray, beat_s: float, compound: bool) -> FloatArray:
+    """Lines within a felt beat, as parts of it, in the ruling that explains most; the next beat as well."""
+    found = suggest_ruling(place, beat_s, compound=compound, drifting=False)
+    length = 1.5 if compound else 1.0
+    ruling = found[0].ruling if found else Ruling()
+    return np.append(ruling.positions(length) / length, 1.0)
+
+
+def _nearest_lines(place: FloatArray, lines: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """For each hit the place of the line it stands at, and its distance from it, drift left out, both in beats."""
+    whole = np.floor(place)
+    around = np.concatenate([lines[-2:-1] - 1.0, lines, lines[1:2] + 1.0])
+    offset = (place - whole)[:, None] - around
+    unit = max(float(np.median(np.diff(lines))), 0.2)
+    drift = find_drift((place - place[0]) / unit, offset / unit, np.zeros_like(offset)) * unit
+    away = offset - drift[:, None]
+    nearest = np.abs(away).argmin(axis=1)
+    return whole + around[nearest], away[np.arange(len(away)), nearest]
+
+
+def _meter(place: FloatArray, weight: FloatArray, lead: IntArray, compound: bool) -> Meter:
+    """The meter by how leads come back: after three beats or after two and four."""
+    three = _turns(place, weight, lead, 3.0)[1]
+    even = max(_turns(place, weight, lead, period)[1] for period in (2.0, 4.0))
+    if three > even:
+        return Meter(9, 8) if compound else Meter(3, 4)
+    return Meter(6, 8) if compound else Meter(4, 4)
+
+
+def _first_one(place: FloatArray, weight: FloatArray) -> float:
+    """The beat that begins bar 1: the first on which something strong is played."""
+    nearest = np.rint(place)
+    on_beat = (np.abs(place - nearest) < _NEAR_BEATS) & (weight > 0.5 * np.percentile(weight, 90))
+    return float(nearest[on_beat][0]) if on_beat.any() else float(np.ceil(place[0]))
+
+
+def _laid(
+    beats_s: FloatArray, line: FloatArray, time_s: FloatArray, near: FloatArray, meter: Meter, one: float, sure: float
+) -> TempoFinding:
+    """The grid of a reading: steady where a straight line through the hits is never far from the beats."""
+    felt = meter.felt_beats
+    numbers = np.arange(len(beats_s))
+    played = (numbers >= line.min()) & (numbers <= line.max())
+    start, beat_s = _straight(line, time_s, near)
+    away_beats = np.abs(beats_s - (start + beat_s * numbers))[played] / beat_s
+    tempo = 60.0 * felt / beat_s
+    wide = smooth_beats(line, time_s, near + 1e-9, 16.0)
+    wander = float(np.max(np.abs(beat_s / np.diff(wide) - 1.0)))
+    low, high = TEMPO_RANGE_BPM
+    if away_beats.max() <= _STEADY_BEATS or not low < tempo < high:
+        tempo = _round_tempo(tempo, beat_s, time_s - (start + beat_s * line), line, near)
+        beat_s = 60.0 * felt / tempo
+        start = float(np.average(time_s - beat_s * line, weights=near))
+        grid = Grid(float(np.clip(tempo, low, high)), start + beat_s * one, meter)
+        return TempoFinding(grid, 60.0 / beat_s, sure, wander)
+    beats = PlayedBeats(tuple(beats_s.tolist()), first_beat=-one * felt, step=felt)
+    return TempoFinding(Grid(tempo, float(beats_s[int(one)]), meter, played=beats), 60.0 / beat_s, sure, wander)
+
+
+def _straight(line: FloatArray, time_s: FloatArray, weight: FloatArray) -> tuple[float, float]:
+    """Moment of beat 0 and length of a beat: a straight line that wild strokes do not bend."""
+    own = weight.copy()
+    for _ in range(4):
+        start, beat_s = np.polynomial.polynomial.polyfit(line, time_s, 1, w=np.sqrt(own))
+        rest = time_s - (start + beat_s * line)
+        spread = 1.4826 * np.median(np.abs(rest[weight > 0.0])) + 1e-6
+        own = weight * np.clip(1.0 - (rest / (4.7 * spread)) ** 2, 0.0, 1.0) ** 2 + 1e-12
+    return float(start), float(beat_s)
+
+
+def _round_tempo(tempo: float, beat_s: float, rest: FloatArray, line: FloatArray, weight: FloatArray) -> float:
+    """A round tempo where the measured one cannot be told from it: people set clicks to whole numbers."""
+    block = ((line - line.min()) / _BLOCK_BEATS).astype(np.int64)
+    counted = np.bincount(block, weight)
+    means = (np.bincount(block, weight * rest) / np.maximum(counted, 1e-9))[counted > 0.0]
+    length_s = float(np.ptp(line)) * beat_s
+    unsure = tempo * float(np.std(means)) * np.sqrt(12.0 / len(means)) / max(length_s, 1e-6)
+    whole = float(round(tempo))
+    return whole if abs(whole - tempo) < min(1.5 * unsure, _ROUND_BPM) else tempo

@@ -1,0 +1,103 @@
+"""The best path: against all paths on small cases, and what habit and hand have to say."""
+
+import itertools
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from supple_snare.timing.assign import assign_slots
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.hits import Hits
+from supple_snare.timing.offsets import measure_offsets
+from supple_snare.timing.ordered_path import ordered_path
+from supple_snare.timing.strokes import gather_strokes
+
+GRID = Grid(100.0, 1.0)
+SLOT_S = 0.15
+
+
+def every_path(cost, first_slot, skip):
+    """What the cheapest path through each choice costs, by trying all of them."""
+    count, width = cost.shape
+    through, without = np.full(cost.shape, np.inf), np.full(count, np.inf)
+    for choice in itertools.product(range(-1, width), repeat=count):
+        taken = [first_slot[i] + c for i, c in enumerate(choice) if c >= 0]
+        if any(b <= a for a, b in itertools.pairwise(taken)):
+            continue
+        total = sum(skip[i] if c < 0 else cost[i, c] for i, c in enumerate(choice))
+        for i, c in enumerate(choice):
+            if c < 0:
+                without[i] = min(without[i], total)
+            else:
+                through[i, c] = min(through[i, c], total)
+    return through, without
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(1, 5), st.integers(1, 3), st.integers(0, 10_000))
+def test_the_path_is_the_cheapest_of_all(count, width, seed):
+    """Every choice's cost is that of the cheapest whole path through it."""
+    rng = np.random.default_rng(seed)
+    cost, skip = rng.uniform(0, 5, (count, width)), rng.uniform(0, 5, count)
+    first_slot = np.cumsum(rng.integers(0, 3, count))
+    found = ordered_path(cost, first_slot, skip)
+    through, without = every_path(cost, first_slot, skip)
+    assert found.through == pytest.approx(through)
+    assert found.without == pytest.approx(without)
+
+
+def test_long_rows_are_not_felt_where_they_are_cut():
+    """A row of thousands gives what its middle gives alone."""
+    rng = np.random.default_rng(1)
+    place = np.cumsum(rng.integers(1, 4, 3_000)) + rng.normal(0, 0.3, 3_000)
+    first_slot = np.maximum.accumulate(np.floor(place).astype(int) - 2)
+    cost = 10.0 * (first_slot[:, None] + np.arange(6) - place[:, None]) ** 2
+    whole = ordered_path(cost, first_slot, np.full(3_000, 5.0))
+    part = ordered_path(cost[1_000:1_300], first_slot[1_000:1_300], np.full(300, 5.0))
+    margin = whole.through[1_050:1_250] - whole.without[1_050:1_250, None]
+    assert margin == pytest.approx(part.through[50:250] - part.without[50:250, None], abs=1e-9)
+
+
+def pattern(wild_slots):
+    """Sixteen bars of one pattern; one stroke lies between two lines, a little nearer to the wrong one."""
+    place = np.concatenate([16 * bar + np.array([0, 4, 6, 8, 12, 14]) for bar in range(16)])
+    time = 1.0 + SLOT_S * place + np.random.default_rng(0).normal(0, 0.004, len(place))
+    index = int(np.flatnonzero(place == 16 * 9 + 6)[0])
+    time[index] = 1.0 + SLOT_S * (place[index] + wild_slots)
+    return place, time, index
+
+
+@pytest.mark.parametrize("wild_slots", [0.55, -0.55])
+def test_habit_of_the_bars_around_tells_the_slot(wild_slots):
+    """Nearer to a place that nobody ever plays, it still gets its own, and is told as a close call."""
+    place, time, index = pattern(wild_slots)
+    slots = GRID.slots(time[0], time[-1])
+    found = assign_slots(time, slots)
+    assert np.rint((slots.time_s[found.slot_index] - 1.0) / SLOT_S) == pytest.approx(place)
+    assert np.flatnonzero(found.close).tolist() == [index]
+    assert found.runner_up[index] - found.slot_index[index] == np.sign(wild_slots)
+
+
+def test_a_slot_given_by_hand_is_kept():
+    """Even against order and nearness of all others, as long as no other stroke was given the same."""
+    place, time, index = pattern(0.2)
+    strokes = gather_strokes([Hits.of(time)])
+    told = np.full(len(time), np.nan)
+    told[index] = (place[index] + 1) / 4.0
+    offsets = measure_offsets(strokes, GRID, told=told)
+    assert offsets.place[index] == pytest.approx(told[index])
+    assert np.flatnonzero(offsets.fixed).tolist() == [index]
+    assert not offsets.close_call[index]
+    others = np.arange(len(time)) != index
+    assert offsets.place[others] == pytest.approx(place[others] / 4.0)
+
+
+def test_strokes_of_an_hour_keep_their_order():
+    """Whatever the length, slots rise strictly."""
+    rng = np.random.default_rng(2)
+    time = 1.0 + SLOT_S * (np.sort(rng.choice(60_000, 30_000, replace=False)) + rng.normal(0, 0.15, 30_000))
+    chosen = assign_slots(np.sort(time), GRID.slots(time.min(), time.max())).slot_index
+    assert np.all(np.diff(chosen[chosen >= 0]) > 0)
+    assert np.mean(chosen >= 0) > 0.97

@@ -1,0 +1,104 @@
+"""Tempo, beats and rulings found from hits alone."""
+
+import numpy as np
+import pytest
+
+from supple_snare.timing.meter import Meter
+from supple_snare.timing.suggest import suggest_ruling
+from supple_snare.timing.tempo import find_tempo
+
+
+def band(tempo, *, bars=24, counts=4, off_beat=0.5, wander=0.0, seed=0):
+    """Hits of a low drum on strong beats, a back beat and a timekeeper: times, levels, leads, and the beats."""
+    rng = np.random.default_rng(seed)
+    beats = np.arange(bars * counts)
+    gaps = 60.0 / (tempo * (1.0 + wander * np.sin(beats / 9.0)))
+    start = 0.7 + np.concatenate([[0.0], np.cumsum(gaps[:-1])])
+    strong = beats % counts == 0 if counts == 3 else beats % 2 == 0
+    rows = [(start[strong], -3.0, 0), (start[~strong], -4.0, 1), (start, -9.0, 2), (start + off_beat * gaps, -12.0, 2)]
+    time = np.concatenate([at + rng.normal(0, 0.006, len(at)) for at, _, _ in rows])
+    level = np.concatenate([np.full(len(at), db) for at, db, _ in rows])
+    lead = np.concatenate([np.full(len(at), number) for at, _, number in rows])
+    kept = rng.random(len(time)) > 0.06
+    order = np.argsort(time[kept])
+    return time[kept][order], level[kept][order], lead[kept][order], start
+
+
+@pytest.mark.parametrize("tempo", [92.0, 97.37, 120.0, 143.5, 172.25])
+@pytest.mark.parametrize(("counts", "off_beat"), [(4, 0.5), (4, 0.64), (3, 0.5)])
+def test_a_steady_tempo_is_found_exactly(tempo, counts, off_beat):
+    """Straight or swung, in four or three: tempo, first beat and meter; half and double are among the runners-up."""
+    time, level, lead, start = band(tempo, counts=counts, off_beat=off_beat)
+    readings = find_tempo(time, level, lead)
+    best = readings[0]
+    assert best.steady
+    assert best.grid.tempo_bpm == pytest.approx(tempo, abs=0.03)
+    assert best.grid.meter == Meter(counts, 4)
+    away = (best.grid.first_beat_s - start[0]) * tempo / 60.0
+    assert abs(away - round(away)) * 60.0 / tempo < 0.006
+    assert sum(reading.confidence for reading in readings) <= 1.0 + 1e-9
+    assert len({round(np.log(reading.felt_bpm), 1) for reading in readings}) == len(readings)
+
+
+@pytest.mark.parametrize("tempo", [84.0, 118.0, 150.0])
+def test_a_wandering_tempo_is_followed_beat_by_beat(tempo):
+    """Four per cent up and down: every beat within 35 ms."""
+    time, level, lead, start = band(tempo, wander=0.04, bars=32)
+    best = find_tempo(time, level, lead)[0]
+    assert not best.steady
+    beats = best.beats_s(float(start[-1]) + 0.1)
+    nearest = np.abs(beats[:, None] - start).min(axis=0)
+    assert np.mean(nearest < 0.035) > 0.97
+    assert best.wander == pytest.approx(0.04, abs=0.02)
+
+
+def test_eighths_in_threes_are_six_eight():
+    """All three of a beat played: dotted beats, told as quarter notes a minute."""
+    rng = np.random.default_rng(2)
+    eighth = 0.21
+    place = np.arange(6 * 24)
+    time = 0.4 + place * eighth + rng.normal(0, 0.005, len(place))
+    lead = np.select([place % 6 == 0, place % 6 == 3], [0, 1], 2)
+    best = find_tempo(time, np.where(lead < 2, -3.0, -10.0), lead)[0]
+    assert best.grid.meter == Meter(6, 8)
+    assert best.grid.tempo_bpm == pytest.approx(60.0 / (2 * eighth), abs=0.05)
+
+
+def test_too_little_tells_nothing():
+    """A handful of hits is no tempo, and a few strokes are no ruling."""
+    few = np.arange(6) * 0.5
+    assert find_tempo(few, np.zeros(6), np.zeros(6, dtype=np.int64)) == []
+    assert suggest_ruling(few, 0.5) == []
+
+
+_PLAYED = {
+    "1/8": ([0.0, 0.5], 0.5),
+    "1/16": ([0.0, 0.25, 0.5, 0.75], 0.5),
+    "1/8T": ([0.0, 1 / 3, 2 / 3], 0.5),
+    "1/8 swung": ([0.0, 0.62], 0.62),
+    "1/16 swung": ([0.0, 0.29, 0.5, 0.79], 0.58),
+}
+
+
+@pytest.mark.parametrize("name", _PLAYED)
+@pytest.mark.parametrize("drift", [0.0, 0.08])
+def test_the_ruling_played_is_suggested(name, drift):
+    """With scatter, gaps and drift; the swing within a point of what was played."""
+    places, swing = _PLAYED[name]
+    rng = np.random.default_rng(len(name))
+    beat = (np.arange(32)[:, None] + places).ravel()
+    beat = beat[rng.random(len(beat)) < 0.85]
+    played = beat + drift * np.sin(beat / 6.0) + rng.normal(0, 0.010, len(beat))
+    best = suggest_ruling(np.sort(played), 0.5)[0]
+    assert str(best.ruling) == name.split()[0]
+    assert best.ruling.swing == pytest.approx(swing, abs=0.012)
+    assert best.share > 0.9
+    assert best.spread_ms == pytest.approx(5.0, abs=2.0)
+
+
+def test_straight_and_triplet_beats_side_by_side_are_a_mixture():
+    """Every fourth beat in triplets among sixteenths."""
+    rng = np.random.default_rng(4)
+    beats = [number + np.array([0, 1 / 3, 2 / 3] if number % 4 == 3 else [0, 0.25, 0.5, 0.75]) for number in range(32)]
+    played = np.concatenate(beats) + rng.normal(0, 0.008, sum(map(len, beats)))
+    assert str(suggest_ruling(np.sort(played), 0.55)[0].ruling) == "1/16+1/8T"
