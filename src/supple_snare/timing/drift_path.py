@@ -10,9 +10,11 @@ from supple_snare.timing.units import FloatArray, IntArray
 
 _REACH = 0.7
 _BINS = 29
-_CELL = 2.0
-_RATE = 0.08
-"""A change of the drift by so much from cell to cell, in units, costs 1."""
+_CELL_RANGE = (2.0, 6.0)
+"""The drift is told once in so many units: about once for each stroke."""
+
+_RATE = 0.04
+"""A change of the drift by so much of a unit from one unit to the next costs 1."""
 
 _WIDTH = 0.12
 """Usual distance of a stroke from its line, drift left out, in units."""
@@ -31,7 +33,7 @@ DRIFT = np.linspace(-_REACH, _REACH, _BINS)
 def find_drift(place: FloatArray, offset: FloatArray, prior: FloatArray) -> FloatArray:
     """Find the slow drift of strokes over grid lines.
 
-    Drift takes one of a few values in each cell of two slots and changes little from one to the next; the cheapest
+    Drift takes one of a few values in each cell of some slots and changes little from one to the next; the cheapest
     course through all cells is found by dynamic programming (A. J. Viterbi, IEEE Trans. Inf. Theory 13, 1967), on
     stretches side by side.
 
@@ -49,7 +51,8 @@ def find_drift(place: FloatArray, offset: FloatArray, prior: FloatArray) -> Floa
     float array, shape (n,)
         Drift at each stroke, in units.
     """
-    cell_place = (place - place[0]) / _CELL
+    size = float(np.clip((place[-1] - place[0]) / len(place), *_CELL_RANGE))
+    cell_place = (place - place[0]) / size
     cell = cell_place.astype(np.int64)
     cells = int(cell[-1]) + 1
     cost = np.full((_BINS, len(place)), _WILDEST, dtype=np.float32)
@@ -63,12 +66,12 @@ def find_drift(place: FloatArray, offset: FloatArray, prior: FloatArray) -> Floa
     filled = np.diff(np.append(first, len(cell))) > 0
     raster: NDArray[np.float32] = np.zeros((_BINS, cells), dtype=np.float32)
     raster[:, filled] = np.add.reduceat(cost, first[filled], axis=1)
-    raster += (0.5 * _CALM * _CELL / 8.0 * (DRIFT / 0.35) ** 2)[:, None]
+    raster += (0.5 * _CALM * size / 8.0 * (DRIFT / 0.35) ** 2)[:, None]
     middles = np.arange(cells) + 0.5
-    return np.asarray(np.interp(cell_place, middles, DRIFT[_cheapest(raster)]))
+    return np.asarray(np.interp(cell_place, middles, DRIFT[_cheapest(raster, _RATE * size)]))
 
 
-def _cheapest(raster: NDArray[np.float32]) -> IntArray:
+def _cheapest(raster: NDArray[np.float32], rate: float) -> IntArray:
     """Bin of each cell on the cheapest course."""
     cells = raster.shape[1]
     stretch = stretch_of(cells, _OVERLAP)
@@ -76,16 +79,16 @@ def _cheapest(raster: NDArray[np.float32]) -> IntArray:
     real = (index >= 0) & (index < cells)
     # The many stretches come last, where they lie side by side.
     costs = np.where(real[:, None], np.moveaxis(raster[:, np.clip(index, 0, cells - 1)], 0, 1), raster.dtype.type(0))
-    ahead = _messages(costs)
-    behind = _messages(costs[::-1])[::-1]
+    ahead = _messages(costs, rate)
+    behind = _messages(costs[::-1], rate)[::-1]
     best = (ahead + costs + behind).argmin(axis=1)
     return best[_OVERLAP : _OVERLAP + stretch].T.reshape(-1)[:cells]
 
 
-def _messages(costs: NDArray[np.float32]) -> NDArray[np.float32]:
+def _messages(costs: NDArray[np.float32], rate: float) -> NDArray[np.float32]:
     """For each cell and bin the cheapest way there, its own cost left out; shape (steps, bins, stretches)."""
     messages = np.zeros_like(costs)
-    slope = ((DRIFT[1] - DRIFT[0]) / _RATE * np.arange(_BINS, dtype=costs.dtype))[:, None]
+    slope = ((DRIFT[1] - DRIFT[0]) / rate * np.arange(_BINS, dtype=costs.dtype))[:, None]
     for step in range(1, len(costs)):
         here = messages[step - 1] + costs[step - 1]
         rising = np.minimum.accumulate(here - slope, axis=0)
