@@ -55,7 +55,7 @@ def repaint(paths: list[Path], tempo: float) -> None:
     from supple_snare.desk.level_chart import set_limit
     from supple_snare.desk.theme import apply_theme
     from supple_snare.desk.window import Window
-    from supple_snare.desk.workspace import with_grid
+    from supple_snare.session.grid_edits import with_grid
     from supple_snare.timing.grid import Grid
 
     app = QApplication([])

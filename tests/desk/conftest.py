@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from supple_snare.desk.player import Player, SimulatedOutput
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
-from supple_snare.desk.workspace import with_grid
+from supple_snare.session.grid_edits import with_grid
 from supple_snare.timing.grid import Grid
 from tests.conftest import Take
 

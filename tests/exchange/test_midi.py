@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from supple_snare.errors import RecordingError
-from supple_snare.exchange.midi import read_notes
+from supple_snare.exchange.midi import read_grid, read_notes
 
 
 def write_part(path: Path, notes: list[tuple[int, int]], tempos: list[tuple[int, float]]) -> None:
@@ -68,3 +68,18 @@ def test_a_damaged_part_is_told_and_never_crashes(tmp_path, changes, kept):
         assert "part.mid" in str(error)
     else:
         assert (np.diff(notes.time_s) >= 0.0).all()
+
+
+def test_a_tempo_track_is_a_grid(tmp_path):
+    """Changes of tempo keep their moments; a meter changes at its bar; without tempos the file is refused."""
+    path = tmp_path / "map.mid"
+    write_part(path, [(0, 90)], [(0, 120.0), (1920, 60.0), (3840, 90.0)])
+    file = mido.MidiFile(path)
+    file.tracks.append(mido.MidiTrack([mido.MetaMessage("time_signature", numerator=3, denominator=4, time=1920)]))
+    file.save(path)
+    grid = read_grid(path)
+    assert grid.course.time_at([0, 2, 4, 6, 8, 10]) == pytest.approx([0, 1, 2, 4, 6, 6 + 4 / 3])
+    assert grid.bars.beat_of([1, 2, 3]) == pytest.approx([0, 4, 7])
+    write_part(path, [(0, 90)], [])
+    with pytest.raises(RecordingError, match="nothing of tempo"):
+        read_grid(path)

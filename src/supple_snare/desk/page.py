@@ -31,12 +31,14 @@ from supple_snare.desk.hit_tools import (
 )
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout
 from supple_snare.desk.page_painter import PagePicture, base_px, hit_lanes, paint_strokes, paint_under
-from supple_snare.desk.workspace import Workspace, with_grid
+from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import UsageError
+from supple_snare.session.document import Group
+from supple_snare.session.doubts import SLOT_DOUBTS, Doubt
+from supple_snare.session.grid_edits import pin_line, place_first_beat, unpin_line, with_grid
 from supple_snare.session.mending import snap_to_attack
 from supple_snare.session.section_edits import section_spans
 from supple_snare.sound.editlist import EditList
-from supple_snare.timing.course import TEMPO_RANGE_BPM
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.tighten import Kept
@@ -111,7 +113,8 @@ class Page(QAbstractScrollArea):
             peaks={key: found for key, found in peaks.items() if found is not None},
             edits=work.edits_of(group) if work.looks.shows_moves else EditList.identity(),
             tightened=work.looks.tightened and work.looks.shows_moves,
-            doubts=work.doubts_of(group) if work.looks.shows_moves else [],
+            doubts=_doubts_shown(work, group),
+            show_click=work.looks.clicking or work.looks.step == "grid",
             show_moves=work.looks.shows_moves,
             show_hits=work.looks.step == "hits",
             selected=work.selected,
@@ -258,7 +261,7 @@ class Page(QAbstractScrollArea):
             key, index = self._hit_dragged
             choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[index]))
         if self._workspace.looks.step == "grid":
-            self._line_dragged = self._bar_line_at(point)
+            self._line_dragged = self._line_at(point)
             if self._line_dragged is not None:
                 self._grid_at_grab = self._workspace.session.grid
                 self._workspace.begin_gesture()
@@ -268,7 +271,7 @@ class Page(QAbstractScrollArea):
             return
         point = event.position()
         if self._line_dragged is not None:
-            self._drag_line(point)
+            self._drag_line(point, pinning=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif self._hit_dragged is not None and self._drag_from is not None:
             if (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
                 self._hit_to = point
@@ -277,7 +280,7 @@ class Page(QAbstractScrollArea):
             ends = sorted((self._drag_from[1], self._time_at(point)))
             self._workspace.look(range_s=(ends[0], ends[1]))
         else:
-            on_line = self._workspace.looks.step == "grid" and self._bar_line_at(point) is not None
+            on_line = self._workspace.looks.step == "grid" and self._line_at(point) is not None
             handled = on_line or self._hit_at(point) is not None
             self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
             self._explain(event)
@@ -302,6 +305,10 @@ class Page(QAbstractScrollArea):
             self.placed.emit(start_s)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self._workspace.looks.step == "grid":
+            beat = self._line_at(event.position())
+            if beat is not None:
+                self._workspace.do("Unpin a grid line", unpin_line(self._workspace.session, beat))
         if event is not None and self._workspace.looks.step == "hits":
             exact = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             hit = self._hit_at(event.position())
@@ -402,16 +409,24 @@ class Page(QAbstractScrollArea):
                 return key, nearest
         return None
 
-    def _bar_line_at(self, point: QPointF) -> float | None:
-        """Number of the bar whose line is under a point."""
+    def _line_at(self, point: QPointF) -> float | None:
+        """Place, in quarter notes from bar 1, of the line of a bar or count under a point."""
         layout = self.page_layout
-        bar = round(float(layout.grid.bar_at(self._time_at(point))))
+        grid, time_s = layout.grid, self._time_at(point)
+        slots = grid.slots(time_s, time_s)
+        lines = np.flatnonzero(slots.on_count | (slots.slot == 0))
+        nearest = lines[np.argmin(np.abs(slots.time_s[lines] - time_s))]
         row = int((point.y() + self._bar.value()) // layout.row_px)
-        x = float(layout.x_in_row(row, layout.grid.bar_time_s(bar)))
-        return float(bar) if abs(x - point.x()) <= _GRAB_PX else None
+        x = float(layout.x_in_row(row, slots.time_s[nearest]))
+        if abs(x - point.x()) > _GRAB_PX:
+            return None
+        return float(grid.bars.beat_of(slots.bar[nearest]) + slots.straight[nearest])
 
-    def _drag_line(self, point: QPointF) -> None:
-        """Bar 1's line moves the first beat; any other line sets the tempo so that it meets the pointer."""
+    def _drag_line(self, point: QPointF, *, pinning: bool) -> None:
+        """Bar 1's line moves the first beat; any other sets the tempo so that it meets the pointer, or is pinned there.
+
+        Where beats are followed or lines are pinned already, every line is.
+        """
         work = self._workspace
         assert self._line_dragged is not None
         time_s = self._time_at(point)
@@ -420,21 +435,18 @@ class Page(QAbstractScrollArea):
             nearest = float(view.strokes.time_s[np.argmin(np.abs(view.strokes.time_s - time_s))])
             if abs(nearest - time_s) * self.page_layout.px_per_bar / work.session.grid.bar_s < 8.0:
                 time_s = nearest
-        grid = work.session.grid
-        bars = self._line_dragged - 1.0
+        grid, beat = work.session.take_grid, self._line_dragged
         try:
-            if bars == 0.0:
-                changed = replace(grid, first_beat_s=time_s)
+            if pinning or grid.played is not None or grid.pins:
+                changed = pin_line(work.session, beat, time_s)
+            elif abs(beat) < 1e-6:
+                changed = place_first_beat(work.session, time_s)
             else:
-                beats = bars * grid.meter.bar_beats
-                tempo = 60.0 * beats / (time_s - grid.first_beat_s)
-                low, high = TEMPO_RANGE_BPM
-                if not low <= tempo <= high:
-                    return
-                changed = replace(grid, tempo_bpm=tempo)
+                tempo = 60.0 * beat / (time_s - grid.first_beat_s)
+                changed = with_grid(work.session, replace(grid, tempo_bpm=tempo))
         except (UsageError, ZeroDivisionError):
             return
-        work.do("Drag a grid line", with_grid(work.session, changed))
+        work.do("Drag a grid line", changed)
 
     def _explain(self, event: QMouseEvent) -> None:
         """Exact numbers of the stroke under the pointer."""
@@ -452,6 +464,15 @@ class Page(QAbstractScrollArea):
         QToolTip.showText(event.globalPosition().toPoint(), describe_stroke(self._workspace, index), self._canvas)
 
 
+def _doubts_shown(work: Workspace, group: Group) -> list[list[Doubt]]:
+    """All doubts where the moves are shown, in Grid those about slots."""
+    if work.looks.shows_moves:
+        return work.doubts_of(group)
+    if work.looks.step != "grid":
+        return []
+    return [[doubt for doubt in doubts if doubt in SLOT_DOUBTS] for doubts in work.doubts_of(group)]
+
+
 def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
     """Everything that what lies under the strokes depends on."""
     view = picture.view
@@ -460,7 +481,14 @@ def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
     if view is not None and picture.show_hits:
         others = [key for key in (*view.columns, *view.hits) if key != picture.hit_track]
         marked = (picture.hit_track, *(view.hits[key] for key in others), *picture.removed.items())
-    looks = (picture.tightened, picture.show_moves, picture.range_s, picture.loop_s, picture.sections)
+    looks = (
+        picture.tightened,
+        picture.show_moves,
+        picture.range_s,
+        picture.loop_s,
+        picture.sections,
+        picture.show_click,
+    )
     return (picture.layout, picture.grid, top_px, heard, marked, picture.edits, looks)
 
 
@@ -490,9 +518,25 @@ def describe_stroke(work: Workspace, index: int) -> str:
         Kept.HELD: "held",
         Kept.RIDES: "moves along",
     }[Kept(int(view.plan.kept[index]))]
+    if view.offsets.fixed[index]:
+        fate += " · slot given by hand"
+    elif view.offsets.close_call[index]:
+        fate += f" · {_describe_runner_up(work, index)}"
     leads = describe_leads(work, index)
     fate += f" · {leads}" if leads else ""
     return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:.3g} · {abs(offset):.1f} ms {side} · {fate}"
+
+
+def _describe_runner_up(work: Workspace, index: int) -> str:
+    """The slot that is almost as likely."""
+    view = work.view
+    assert view is not None
+    grid, place = work.session.grid, float(view.offsets.runner_up[index])
+    if not np.isfinite(place):
+        return "its slot is not sure"
+    bar = int(np.floor(float(grid.bars.bar_of(place)) + 1e-6))
+    count = (place - float(grid.bars.beat_of(bar))) / grid.bars.meter_of(bar).unit_beats + 1.0
+    return f"or bar {bar}, beat {count:.3g}"
 
 
 def _paint_words(painter: QPainter, rect: QRect, words: str) -> None:

@@ -46,6 +46,8 @@ class PagePicture:
         By stroke.
     show_moves : bool
         Whether the other version is ghosted behind.
+    show_click : bool
+        Whether the click is marked along the foot of each row.
     show_hits : bool
         Whether every hit is marked, bleed too; pegs step back then.
     selected : int or None
@@ -67,6 +69,7 @@ class PagePicture:
     tightened: bool = True
     doubts: list[list[Doubt]] = field(default_factory=list)
     show_moves: bool = True
+    show_click: bool = False
     show_hits: bool = False
     selected: int | None = None
     range_s: tuple[float, float] | None = None
@@ -161,6 +164,8 @@ def _paint_section(painter: QPainter, picture: PagePicture, row: int, part: Span
     left = x + (24.0 if start_s > row_start_s + 1e-6 else 4.0)
     room = float(layout.x_in_row(row, min(part.end_s, row_end_s))) - left - 8.0
     text = painter.fontMetrics().elidedText(part.section.name, Qt.TextElideMode.ElideRight, int(max(room, 0.0)))
+    if not text:
+        return
     slip = QRectF(left, 1.0, painter.fontMetrics().horizontalAdvance(text) + 8.0, 15.0)
     painter.fillRect(slip, theme.BRASS_PALE)
     painter.setPen(theme.BRASS_TEXT)
@@ -220,6 +225,18 @@ def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
             painter.drawLine(QLineF(px, base - reach, px, base + reach))
     painter.setPen(QPen(theme.INK_SOFT, 1))
     painter.drawLine(QLineF(layout.line_left_px, base, layout.line_left_px + layout.line_width_px, base))
+    if picture.show_click:
+        for which, reach, width in ((bars, 9.0, 3), (counts, 6.0, 1)):
+            painter.setPen(QPen(theme.INK, width))
+            for px in np.rint(x[which & inside]).tolist():
+                painter.drawLine(QLineF(px, height - 2.0 - reach, px, height - 2.0))
+    painter.setPen(QPen(theme.SHEET, 1))
+    painter.setBrush(theme.BRASS_TEXT)
+    for pin in grid.pins:
+        if start_s <= pin.time_s <= end_s:
+            px = float(layout.x_in_row(row, pin.time_s))
+            corners = [(px - 5.0, base), (px, base - 6.0), (px + 5.0, base), (px, base + 6.0)]
+            painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
 
 
 def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
@@ -361,8 +378,11 @@ def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, which: 
 
 
 def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, base: float) -> None:
-    """A held stroke has a square foot, a doubtful one a flag at the top of its row."""
+    """A held stroke has a square foot, one whose slot was given by hand a bar under it, a doubtful one a flag."""
     assert picture.view is not None
+    if picture.view.offsets.fixed[index]:
+        painter.setPen(QPen(theme.BRASS_TEXT, 2.5))
+        painter.drawLine(QLineF(x - 6.0, base + 7.0, x + 6.0, base + 7.0))
     if picture.view.plan.kept[index] == Kept.HELD:
         painter.setPen(QPen(theme.INK, 1.5))
         painter.setBrush(theme.SHEET)

@@ -117,7 +117,9 @@ def step_states(work: Workspace) -> dict[str, str]:
     count = len(session.tracks)
     groups = len(session.groups)
     states["gather"] = f"{count} tracks · {groups} group{'s' if groups != 1 else ''}" if count else "no recordings yet"
-    states["grid"] = f"{grid.tempo_bpm:.4g} · {grid.meter} · {grid.ruling}"
+    tempo = "follows" if grid.played is not None else f"{grid.tempo_bpm:.4g}"
+    own = sum(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
+    states["grid"] = f"{tempo} · {grid.meter} · {grid.ruling}{' …' if own else ''}"
     if view is None:
         states["hits"] = "listening …" if count else ""
         return states

@@ -24,7 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from supple_snare.desk import hit_tools
+from supple_snare.desk import hit_tools, stroke_tools
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.cards.gather import GatherCard
 from supple_snare.desk.cards.grid import GridCard
@@ -41,6 +41,7 @@ from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player, Programme
 from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
 from supple_snare.desk.steps import StepsBar
+from supple_snare.desk.tempo_chart import TempoChart
 from supple_snare.desk.transport import Transport
 from supple_snare.desk.work_strip import WorkStrip
 from supple_snare.desk.workspace import STEPS, Workspace
@@ -80,6 +81,7 @@ class Window(QMainWindow):
         self.page.placed.connect(self.player.seek)
         self.chart.placed.connect(self._go_to)
         self.levels.placed.connect(self._go_to)
+        self.tempo.placed.connect(self._go_to)
         work.went.connect(self._go_to)
         work.hit_wanted.connect(self._step_hit)
         self.page.scrolled.connect(self._bracket)
@@ -107,6 +109,7 @@ class Window(QMainWindow):
         self.page = Page(work)
         self.chart = LeanChart(work)
         self.levels = LevelChart(work)
+        self.tempo = TempoChart(work)
         self.loupe = Loupe(work)
         self.transport = Transport(work, self.player)
         self.cards: dict[str, Card] = {}
@@ -150,6 +153,7 @@ class Window(QMainWindow):
         self._charts.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self._charts.addWidget(self.chart)
         self._charts.addWidget(self.levels)
+        self._charts.addWidget(self.tempo)
         chart_column.addWidget(self._charts)
         self._loupe_sheet, loupe_column = sheet(margins=2)
         loupe_column.addWidget(self.loupe)
@@ -263,6 +267,8 @@ class Window(QMainWindow):
         self._redo_button.clicked.connect(work.redo)
         act("Hold the selection", lambda: hold_selection(work), "H")
         act("Release the selection", lambda: release_selection(work), "Shift+H")
+        act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
+        act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
         act("Remove hits", lambda: self._mend(hit_tools.remove_hits), "Delete", "Backspace")
         act("Count bleed as played", lambda: self._mend(hit_tools.promote_hits), "Return", "Enter")
         act("Restore hits as found", lambda: self._mend(hit_tools.restore_hits), "R")
@@ -300,6 +306,10 @@ class Window(QMainWindow):
         for keys, by_ms in (("Alt+Right", 1.0), ("Alt+Left", -1.0), ("Alt+Shift+Right", 0.0), ("Alt+Shift+Left", -0.0)):
             self._act("Nudge the hit", partial(self._nudge, by_ms, -1 if "Left" in keys else 1), keys)
         self._act("Tap the tempo", self._tap, "T")
+        self._act("Next tempo found", lambda: self._step_reading(1), "]")
+        self._act("Previous tempo found", lambda: self._step_reading(-1), "[")
+        self._act("Stroke one slot later", lambda: stroke_tools.move_slots(work, 1), "Shift+Right")
+        self._act("Stroke one slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
         self._act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
         self._act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
         self._act("Close the message", self._message.hide, "Escape")
@@ -489,8 +499,14 @@ class Window(QMainWindow):
         if self.work.looks.step == "grid":
             card.tap()
 
+    def _step_reading(self, steps: int) -> None:
+        card = self.cards["grid"]
+        assert isinstance(card, GridCard)
+        if self.work.looks.step == "grid":
+            card.step_reading(steps)
+
     def _bracket(self) -> None:
-        for chart in (self.chart, self.levels):
+        for chart in (self.chart, self.levels, self.tempo):
             chart.set_visible_bars(self.page.visible_bars())
         bars = self.page.bars_a_row
         self._zoom_words.setText(f"{bars:g} bar{'s' if bars != 1 else ''} a row")
@@ -514,14 +530,14 @@ class Window(QMainWindow):
             push.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
             push.setAccessibleName(push.toolTip())
         self._stack.setCurrentIndex(STEPS.index(work.looks.step))
-        self._charts.setCurrentWidget(self.levels if work.looks.step == "hits" else self.chart)
+        self._charts.setCurrentWidget({"hits": self.levels, "grid": self.tempo}.get(work.looks.step, self.chart))
         self._loupe_sheet.setVisible(work.looks.loupe)
         self._loupe_button.setChecked(work.looks.loupe)
         legend = "Pegs lean left: early, right: late. 10 ms = 15°, a square head: farther."
         if work.looks.step == "hits":
             legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
         elif work.looks.step == "grid":
-            legend = "Drag the line of bar 1 to move the first beat, a later bar line to set the tempo."
+            legend = "Drag bar 1 onto its hit, a later line to set the tempo; Shift pins it (◆)."
         self._legend.setText(legend)
 
     def _say_stopped(self) -> None:
@@ -568,6 +584,8 @@ C — click          L — loop          Shift+L — loop the selection
 N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
 H — hold the selection as played          Shift+H — release it
 O — loupe          K — split a section here          Ctrl+K — make the range a section
+In Grid: T — tap          [, ] — previous, next tempo found          double-click a pinned line to let it go
+Shift+← → — the stroke, or all in the range, one slot earlier or later          G, Shift+G — lock, free its slot
 In Hits: N, P — next, previous hit          D, Shift+D — next, previous doubtful hit
 Delete, Return, R — remove, count as played, restore as found: the chosen hit, or all in the range
 Alt+← → — move the hit by 1 ms, with Shift by 1 sample
@@ -577,4 +595,5 @@ Ctrl+Z / Ctrl+Shift+Z — undo, redo          Ctrl+S — save
 
 Each peg is one stroke, standing at its slot. It leans left for early, right for late, 15 degrees for 10 ms; \
 a square head leans farther than can be drawn. Pegs of the first lead stand above the line, all others below. \
-A flag above a stroke is a doubt; a square foot is a held stroke; the little ticks are the other leads' hits."""
+A flag above a stroke is a doubt; a square foot is a held stroke; \
+a bar under it a slot given by hand; the little ticks are the other leads' hits."""

@@ -29,7 +29,6 @@ from supple_snare.sound.cut import Cut
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
-from supple_snare.timing.grid import Grid
 from supple_snare.timing.tighten import Plan
 
 STEPS = ("gather", "grid", "hits", "feel", "tighten", "proof", "hand over")
@@ -415,8 +414,3 @@ class Workspace(QObject):
 def with_name(session: Session, name: str) -> Session:
     """The session under another name."""
     return msgspec.structs.replace(session, name=name)
-
-
-def with_grid(session: Session, grid: Grid) -> Session:
-    """The session on another grid; how its sections are ruled stays theirs."""
-    return msgspec.structs.replace(session, take_grid=replace(grid, sections=()))

@@ -160,6 +160,13 @@ class Hold(msgspec.Struct, frozen=True):
     end_s: float
 
 
+class SlotGiven(msgspec.Struct, frozen=True):
+    """A slot given to a stroke by hand: its place in quarter notes from the start of bar 1, swing left out."""
+
+    time_s: float
+    place: float
+
+
 class Group(msgspec.Struct, frozen=True, kw_only=True):
     """Tracks that recorded one performance together: every edit is the same on all of them.
 
@@ -175,6 +182,8 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
         Hits of different leads at most this far apart are one stroke.
     response : Response
     holds : tuple of Hold
+    slots_given : tuple of SlotGiven
+        In order of time.
     """
 
     key: str
@@ -185,6 +194,7 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     together_ms: float = TOGETHER_MS
     response: Response = DEFAULT_RESPONSE
     holds: tuple[Hold, ...] = ()
+    slots_given: tuple[SlotGiven, ...] = ()
 
 
 class Part(msgspec.Struct, frozen=True):

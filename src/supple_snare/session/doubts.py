@@ -35,13 +35,17 @@ class Doubt(IntEnum):
 
 _WORDS = {
     Doubt.PAST_REACH: "past the reach",
-    Doubt.CLOSE_CALL: "two slots almost equally near",
+    Doubt.CLOSE_CALL: "two slots almost equally likely",
     Doubt.NO_SLOT: "no slot of its own",
     Doubt.MOVE_LIMITED: "could not move as far as planned",
     Doubt.LEADS_APART: "leads lie apart",
     Doubt.TAIL_EXTENDED: "tail extended",
     Doubt.UNSURE_HIT: "unsure hit",
 }
+
+
+SLOT_DOUBTS = (Doubt.CLOSE_CALL, Doubt.NO_SLOT)
+"""Doubts about which slot a stroke has."""
 
 
 def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:

@@ -22,14 +22,14 @@ from supple_snare.sound.cut import Cut, plan_cut
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
-from supple_snare.timing.hits import Hits, Kind
+from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.kinds import mark_grace_and_rolls
 from supple_snare.timing.leads import suggest_leads
 from supple_snare.timing.offsets import Offsets, measure_offsets
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes, gather_strokes
 from supple_snare.timing.tighten import Plan, plan_moves
-from supple_snare.timing.units import IntArray, ms_to_s, s_to_samples
+from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, s_to_samples
 
 T = TypeVar("T")
 
@@ -37,6 +37,9 @@ _EARLIEST_S = 0.012
 """A stroke may be heard this much before its own time by a microphone that stands nearer to another lead's drum."""
 
 _MOST_KEPT = 256
+
+SAME_STROKE_S = 0.003
+"""A slot given by hand belongs to the stroke at most this far from where it was given."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,7 +151,11 @@ class Stages:
             (lead_hits, leads, columns, rules, group.section_leads, group.together_ms, session.sections),
             lambda _key: group_strokes(session, group, leads, columns, lead_hits),
         )
-        offsets = self._keep("offsets", (strokes, session.grid), lambda key: measure_offsets(*key))
+        offsets = self._keep(
+            "offsets",
+            (strokes, session.grid, group.slots_given),
+            lambda _key: measure_offsets(strokes, session.grid, told=told_places(strokes, group)),
+        )
         plan = self._keep(
             "plan",
             (strokes, offsets, group.response, group.holds),
@@ -240,6 +247,18 @@ def group_strokes(
 def section_leads(group: Group, leads: tuple[str, ...], section: str) -> tuple[str, ...]:
     """Ranked leads of a section: its own, or those of the take."""
     return next((own.leads for own in group.section_leads if own.section == section), leads)
+
+
+def told_places(strokes: Strokes, group: Group) -> FloatArray | None:
+    """Places given to strokes by hand, NaN where there is none; None if there are none at all."""
+    if not group.slots_given or not len(strokes):
+        return None
+    places = np.full(len(strokes), np.nan)
+    times = np.array([given.time_s for given in group.slots_given])
+    nearest = nearest_index(strokes.time_s, times)
+    near = np.abs(strokes.time_s[nearest] - times) <= SAME_STROKE_S
+    places[nearest[near]] = np.array([given.place for given in group.slots_given])[near]
+    return places
 
 
 def held_strokes(strokes: Strokes, group: Group) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:

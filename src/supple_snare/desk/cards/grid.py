@@ -1,120 +1,263 @@
-"""Grid: tempo, first beat, meter, subdivision and swing."""
+"""Grid: tempo found, typed, tapped or followed; bar 1 and meters; the slots."""
 
 from __future__ import annotations
 
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QComboBox, QDoubleSpinBox, QFormLayout
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QToolButton,
+)
 
 from supple_snare.desk.cards.base import Card
-from supple_snare.desk.controls import NumberSlider, button, words
-from supple_snare.desk.workspace import with_grid
-from supple_snare.errors import UsageError
+from supple_snare.desk.cards.slots import SlotsBox
+from supple_snare.desk.controls import NumberSlider, WholeBox, button, head, soft, words
+from supple_snare.errors import SnareError
+from supple_snare.exchange.midi import read_grid
+from supple_snare.session import grid_edits as edits
+from supple_snare.session.document import Session
+from supple_snare.session.finding import tempos_of
 from supple_snare.session.report import summarise
 from supple_snare.timing.course import TEMPO_RANGE_BPM
 from supple_snare.timing.meter import Meter
-from supple_snare.timing.ruling import SWING_RANGE, Ruling
+from supple_snare.timing.tempo import TempoFinding
 
 _METERS = ("4/4", "3/4", "2/4", "6/8", "5/4", "7/8", "9/8", "12/8")
-_SUBDIVISIONS = ("1/4", "1/8", "1/8T", "1/16", "1/16T", "1/32")
 _TAP_GAP_S = 2.5
+_FACTORS = (("½", 0.5), ("⅔", 2 / 3), ("1½", 1.5), ("2×", 2.0))
 
 
 class GridCard(Card):
-    """Typed, tapped, or dragged on the page."""
+    """Found from the hits, typed, tapped, or dragged on the page."""
 
     title = "Grid"
 
     def build(self) -> None:
         self._taps: list[float] = []
         self._tapped_along = False
+        self._readings: list[TempoFinding] = []
+        self._reading = 0
         self.heard_s: Callable[[], float | None] = lambda: None
         """Where the sound is while it plays, None while it does not; the window tells."""
-        form = QFormLayout()
-        form.setVerticalSpacing(8)
-        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        self._tempo = QDoubleSpinBox()
-        self._tempo.setRange(*TEMPO_RANGE_BPM)
-        self._tempo.setDecimals(3)
-        self._tempo.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self._tempo.setSuffix(" bpm")
-        self._tempo.setToolTip("Quarter notes a minute")
-        self._tempo.setKeyboardTracking(False)
-        self._tempo.valueChanged.connect(lambda value: self._change("Set the tempo", tempo_bpm=value))
-        form.addRow("Tempo", self._tempo)
-        self._first = QDoubleSpinBox()
-        self._first.setRange(-600.0, 36_000.0)
-        self._first.setDecimals(4)
-        self._first.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self._first.setSingleStep(0.001)
-        self._first.setSuffix(" s")
-        self._first.setToolTip("Where bar 1 begins in the recordings")
-        self._first.setKeyboardTracking(False)
-        self._first.valueChanged.connect(lambda value: self._change("Set the first beat", first_beat_s=value))
-        form.addRow("First beat", self._first)
-        self._meter = QComboBox()
-        self._meter.addItems(_METERS)
-        self._meter.setEditable(True)
-        self._meter.setToolTip("Meter, such as 4/4")
-        self._meter.textActivated.connect(self._set_meter)
-        if (line := self._meter.lineEdit()) is not None:
-            line.editingFinished.connect(lambda: self._set_meter(self._meter.currentText()))
-        form.addRow("Meter", self._meter)
-        self._subdivision = QComboBox()
-        self._subdivision.addItems(_SUBDIVISIONS)
-        self._subdivision.setToolTip("The finest slots that strokes are laid to; T is a triplet")
-        self._subdivision.textActivated.connect(self._set_subdivision)
-        form.addRow("Slots", self._subdivision)
-        self.column.addLayout(form)
-        self._swing = NumberSlider("Swing", 50, 75, unit=" %", hint="second slot of each pair", digits=1, step=0.5)
-        self._swing.changed.connect(self._set_swing)
-        self._swing.pressed.connect(self.work.begin_gesture)
-        self._swing.released.connect(self.work.end_gesture)
-        self.column.addWidget(self._swing)
-        tap = button(
-            "Tap the tempo", "Click or press T on every quarter note; while playing, the first beat follows too"
-        )
-        tap.pressed.connect(self.tap)
-        self.column.addWidget(tap)
-        self._tap_words = words("Tap four times or more.")
-        self.column.addWidget(self._tap_words)
-        here = button("First beat at the selected stroke", "The selected stroke becomes beat 1 of bar 1")
-        here.clicked.connect(self._first_beat_here)
-        self.column.addWidget(here)
-        self.column.addWidget(
-            words(
-                "On the page: drag the line of bar 1 onto a hit to place the first beat; drag any later bar line onto "
-                "its hit to set the tempo. Lines jump to hits that are near."
-            )
-        )
+        self.column.setSpacing(6)
+        rows = QGridLayout()
+        rows.setHorizontalSpacing(6)
+        rows.setVerticalSpacing(5)
+        rows.setColumnStretch(1, 1)
+        self._tempo = _number(*TEMPO_RANGE_BPM, 3, " bpm", "Quarter notes a minute")
+        self._tempo.valueChanged.connect(self._type_tempo)
+        find = QToolButton()
+        find.setText("Find ▾")
+        find.setObjectName("plain")
+        find.setFixedHeight(28)
+        find.setStyleSheet("padding: 2px 9px; min-height: 0;")
+        find.setToolTip("Find the tempo from what was played, or read it from a MIDI file")
+        find.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(find)
+        menu.addAction("From the leads", self.find_tempo)
+        menu.addAction("From all tracks", lambda: self.find_tempo(of_all=True))
+        menu.addAction("From a MIDI file …", self._choose_midi)
+        find.setMenu(menu)
+        self._add(rows, "Tempo", self._tempo, find)
+        self.column.addLayout(rows)
+        self.column.addLayout(self._readings_row())
+        self._found_words = words("Find the tempo from the hits, tap it (T), or type it.")
+        self.column.addWidget(self._found_words)
+        self._build_follow()
+        self._build_bars()
+        self.slots = SlotsBox(self.work)
+        self.column.addWidget(self.slots)
         self._evidence = words()
         self.column.addWidget(self._evidence)
         self.column.addStretch(1)
 
+    def _readings_row(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        for sign, factor in _FACTORS:
+            push = button(sign, f"Count the same music {sign} as fast")
+            push.setAccessibleName(push.toolTip())
+            push.setStyleSheet("padding: 4px 2px;")
+            push.clicked.connect(lambda _on, f=factor: self._do("Count in other beats", edits.scale_tempo, f))
+            row.addWidget(push)
+        self._next = button("Next reading", "The next likeliest tempo that was found (] and [)")
+        self._next.setStyleSheet("padding: 4px 6px;")
+        self._next.setEnabled(False)
+        self._next.clicked.connect(lambda: self.step_reading(1))
+        row.addWidget(self._next, 1)
+        return row
+
+    def _build_follow(self) -> None:
+        self._follow = QCheckBox("Follow the band")
+        self._follow.setToolTip("The grid goes along with the beats as played instead of one tempo")
+        self._follow.clicked.connect(self._set_following)
+        self.column.addWidget(self._follow)
+        self._stiffness = NumberSlider("Stiffness", 0, 100, unit=" %", hint="every beat … one tempo", digits=0)
+        self._stiffness.setToolTip("0 % follows every beat as played, 100 % keeps one tempo for each section")
+        self._stiffness.changed.connect(self._set_stiffness)
+        self._stiffness.pressed.connect(self.work.begin_gesture)
+        self._stiffness.released.connect(self.work.end_gesture)
+        self.column.addWidget(self._stiffness)
+
+    def _build_bars(self) -> None:
+        self.column.addWidget(head("Bars"))
+        rows = QGridLayout()
+        rows.setHorizontalSpacing(6)
+        rows.setVerticalSpacing(5)
+        rows.setColumnStretch(1, 1)
+        self._first = _number(-600.0, 36_000.0, 4, " s", "Where bar 1 begins in the recordings")
+        self._first.setSingleStep(0.001)
+        self._first.valueChanged.connect(lambda value: self._do("Set the first beat", edits.place_first_beat, value))
+        here = button("here", "The selected stroke becomes beat 1 of bar 1")
+        here.clicked.connect(self._first_beat_here)
+        self._add(rows, "Bar 1 at", self._first, here)
+        by_beat = QHBoxLayout()
+        by_beat.setSpacing(4)
+        for sign, way in (("‹ a beat earlier", -1), ("a beat later ›", 1)):
+            push = button(sign, "Count bar 1 from another beat; no line moves")
+            push.setStyleSheet("padding: 4px 2px;")
+            push.clicked.connect(lambda _on, w=way: self._count_from(w))
+            by_beat.addWidget(push)
+        rows.addLayout(by_beat, rows.rowCount(), 0, 1, 3)
+        self._meter = QComboBox()
+        self._meter.addItems(_METERS)
+        self._meter.setEditable(True)
+        self._meter.setFixedHeight(28)
+        self._meter.setToolTip("Meter, such as 4/4")
+        self._meter.textActivated.connect(self._set_meter)
+        if (line := self._meter.lineEdit()) is not None:
+            line.editingFinished.connect(lambda: self._set_meter(self._meter.currentText()))
+        self._from = QToolButton()
+        self._from.setObjectName("plain")
+        self._from.setFixedHeight(28)
+        self._from.setStyleSheet("padding: 2px 9px; min-height: 0;")
+        self._from.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self._from.setText("changes ▾")
+        self._from.setToolTip("Change the meter from the selected bar on, or take changes back")
+        self._from_menu = QMenu(self._from)
+        self._from_menu.aboutToShow.connect(self._fill_changes)
+        self._from.setMenu(self._from_menu)
+        self._add(rows, "Meter", self._meter, self._from)
+        self._pick_up = WholeBox(0, 31, "Counts before bar 1; 0 for a whole bar 0")
+        self._pick_up.valueChanged.connect(lambda counts: self._do("Set the pick-up", edits.set_pick_up, counts))
+        self._add(rows, "Pick-up", self._pick_up, soft("counts"))
+        self._beats = _number(0.25, 4096.0, 2, "", "Quarter notes between the ends of the selected range")
+        self._beats.setValue(4.0)
+        span = button("set tempo", "Drag over the page from one hit to another, say how many beats that is")
+        span.clicked.connect(self._span)
+        self._add(rows, "Range is", self._beats, span)
+        self.column.addLayout(rows)
+
+    def _add(self, rows: QGridLayout, name: str, box: object, beside: object) -> None:
+        row = rows.rowCount()
+        rows.addWidget(soft(name), row, 0)
+        rows.addWidget(box, row, 1)  # type: ignore[call-overload]
+        rows.addWidget(beside, row, 2)  # type: ignore[call-overload]
+
+    # ---- what is shown
+
     def refresh(self) -> None:
         grid = self.work.session.grid
-        for box, value in ((self._tempo, grid.tempo_bpm), (self._first, grid.first_beat_s)):
+        played = grid.played
+        mean = grid.tempo_bpm if played is None else _mean_tempo(played.time_s, played.step)
+        for box, value in ((self._tempo, mean), (self._first, float(grid.bar_time_s(1)))):
             box.blockSignals(True)
             box.setValue(value)
             box.blockSignals(False)
+        self._tempo.setToolTip("Quarter notes a minute" if played is None else "Mean tempo; typing makes it steady")
+        self._follow.setChecked(played is not None)
+        self._stiffness.setVisible(played is not None)
+        if played is not None:
+            self._stiffness.set_value(100.0 * played.stiffness)
         self._meter.setEditText(str(grid.meter))
-        self._subdivision.setCurrentText(str(grid.ruling))
-        self._swing.set_value(100.0 * grid.ruling.swing)
+        self._pick_up.blockSignals(True)
+        self._pick_up.setValue(edits.pick_up_counts(grid))
+        self._pick_up.blockSignals(False)
+        self.slots.refresh()
         view = self.work.view
         if view is None or not view.offsets.placed.any():
             self._evidence.setText("")
             return
         summary = summarise(view)
         close = int(np.count_nonzero(view.offsets.close_call))
-        loose = int(np.count_nonzero(~view.offsets.placed))
+        loose = int(np.count_nonzero(~view.offsets.placed & ~view.strokes.rides))
+        by_hand = int(np.count_nonzero(view.offsets.fixed))
         self._evidence.setText(
-            f"On this grid the strokes lie {summary.mean_ms:+.1f} ms from their slots on average and spread "
-            f"{summary.spread_ms:.1f} ms; {close} lie almost between two slots, {loose} found none.".replace("-", "−")
+            f"On this grid strokes lie {summary.mean_ms:+.1f} ms from their slots on average, spread "
+            f"{summary.spread_ms:.1f} ms; {close} are close calls, {loose} found no slot"
+            f"{f', {by_hand} given by hand' if by_hand else ''}.".replace("-", "−")
         )
+
+    # ---- the tempo
+
+    def find_tempo(self, *, of_all: bool = False) -> None:
+        """Find the tempo on the worker and take the likeliest reading."""
+        view = self.work.view
+        if view is None:
+            self.work.tell("The recordings are still being listened to.")
+            return
+
+        def done(readings: list[TempoFinding]) -> None:
+            self._readings, self._reading = readings, 0
+            self._next.setEnabled(len(readings) > 1)
+            if readings:
+                self._take_reading()
+            else:
+                self.work.tell("Too few strokes to tell a tempo: tap it, type it, or lower a level limit in Hits.")
+
+        self.work.jobs.submit(
+            "Finding the tempo",
+            lambda _progress: tempos_of(view, of_all=of_all),
+            done,
+            lambda error: self.work.tell_problem(str(error)),
+        )
+
+    def step_reading(self, steps: int) -> None:
+        """The next or previous reading of those found."""
+        if self._readings:
+            self._reading = (self._reading + steps) % len(self._readings)
+            self._take_reading()
+        else:
+            self.work.tell("Find the tempo first.")
+
+    def _take_reading(self) -> None:
+        reading = self._readings[self._reading]
+        self._do("Take a tempo found", edits.take_reading, reading.grid)
+        manner = "steady" if reading.steady else f"wandering by {reading.wander:.0%}"
+        place = f"reading {self._reading + 1} of {len(self._readings)}"
+        self._found_words.setText(
+            f"{reading.grid.tempo_bpm:.2f} bpm in {reading.grid.meter}, {manner}; {reading.confidence:.0%} sure "
+            f"({place}; [ and ] step).".replace("%", " %")
+        )
+
+    def _choose_midi(self) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "A MIDI file with the tempo", "", "MIDI files (*.mid *.midi *.smf)")
+        if path:
+            self.take_midi(Path(path))
+
+    def take_midi(self, path: Path) -> None:
+        """Take tempos and meters from a MIDI file."""
+        try:
+            grid = read_grid(path)
+        except SnareError as error:
+            self.work.tell_problem(str(error))
+            return
+        self._do("Read the tempo from MIDI", edits.take_reading, grid)
+
+    def _type_tempo(self, tempo: float) -> None:
+        grid = self.work.session.take_grid
+        changed = replace(grid, tempo_bpm=tempo, first_beat_s=float(grid.bar_time_s(1)), pins=(), played=None)
+        self.work.do("Set the tempo", edits.with_grid(self.work.session, changed))
 
     def tap(self) -> None:
         """One tap. The tempo is the straight line through the last taps; along with the sound, so is the first beat."""
@@ -126,50 +269,119 @@ class GridCard(Card):
         self._tapped_along = along
         self._taps = [*self._taps, now][-16:]
         if len(self._taps) < 4:
-            self._tap_words.setText(f"{4 - len(self._taps)} more …")
+            self._found_words.setText(f"{4 - len(self._taps)} more taps …")
             return
         tempo, beat_s = tapped_beats(np.array(self._taps))
-        grid = self.work.session.grid
+        grid = self.work.session.take_grid
+        first_beat_s = float(grid.bar_time_s(1))
         if along:
             period = 60.0 / tempo
-            first_beat_s = beat_s + round((grid.first_beat_s - beat_s) / period) * period
-            self._change("Tap the tempo", tempo_bpm=tempo, first_beat_s=first_beat_s)
-        else:
-            self._change("Tap the tempo", tempo_bpm=tempo)
-        self._tap_words.setText(f"Tapped {tempo:.1f} bpm{' along with the sound' if along else ''}.")
+            first_beat_s = beat_s + round((first_beat_s - beat_s) / period) * period
+        changed = replace(grid, tempo_bpm=tempo, first_beat_s=first_beat_s, pins=(), played=None)
+        self.work.do("Tap the tempo", edits.with_grid(self.work.session, changed))
+        self._found_words.setText(f"Tapped {tempo:.1f} bpm{' along with the sound' if along else ''}.")
 
-    def _change(self, label: str, **changes: object) -> None:
-        try:
-            grid = replace(self.work.session.grid, **changes)  # type: ignore[arg-type]
-        except UsageError as error:
-            self.work.tell_problem(str(error))
+    def _set_following(self, on: bool) -> None:
+        session, view = self.work.session, self.work.view
+        if not on:
+            played = session.take_grid.played
+            assert played is not None
+            tempo = _mean_tempo(played.time_s, played.step)
+            grid = replace(
+                session.take_grid, tempo_bpm=tempo, first_beat_s=float(session.grid.bar_time_s(1)), played=None, pins=()
+            )
+            self.work.do("One tempo", edits.with_grid(session, grid))
+        elif view is None:
+            self.work.tell("The recordings are still being listened to.")
             self.refresh()
-            return
-        self.work.do(label, with_grid(self.work.session, grid))
+        else:
+            self._do("Follow the band", lambda now: edits.follow_beats(now, edits.beats_of_strokes(now, view)))
+
+    def _set_stiffness(self, percent: float) -> None:
+        played = self.work.session.take_grid.played
+        if played is not None:
+            self._do("Set the stiffness", edits.follow_beats, replace(played, stiffness=percent / 100.0))
+
+    # ---- bars
 
     def _set_meter(self, text: str) -> None:
         try:
             meter = Meter.parse(text)
-        except UsageError as error:
+        except SnareError as error:
             self.work.tell_problem(str(error))
             self.refresh()
             return
-        if meter != self.work.session.grid.meter:
-            self._change("Set the meter", meter=meter)
+        if meter != self.work.session.take_grid.meter:
+            self._do("Set the meter", edits.set_meter, meter)
 
-    def _set_subdivision(self, text: str) -> None:
-        self._change("Set the slots", ruling=Ruling.parse(text, swing=self.work.session.grid.ruling.swing))
+    def _fill_changes(self) -> None:
+        menu, grid = self._from_menu, self.work.session.take_grid
+        menu.clear()
+        looks = self.work.looks
+        moment = looks.range_s[0] if looks.range_s else looks.selected_s
+        if moment is None:
+            nothing = menu.addAction("Select a stroke or a range first")
+            assert nothing is not None
+            nothing.setEnabled(False)
+        else:
+            bar = int(np.floor(float(grid.bar_at(moment)) + 0.02))
+            for name in _METERS:
+                menu.addAction(f"From bar {bar} on: {name}", lambda n=name: self._change_meter(n, bar))
+        if grid.meter_changes:
+            menu.addSeparator()
+        for change in grid.meter_changes:
+            menu.addAction(
+                f"Take back {change.meter} from bar {change.bar}",
+                lambda b=change.bar: self._do("Take a meter back", edits.remove_meter_change, b),
+            )
 
-    def _set_swing(self, percent: float) -> None:
-        low, high = SWING_RANGE
-        ruling = replace(self.work.session.grid.ruling, swing=min(max(percent / 100.0, low), high))
-        self._change("Set the swing", ruling=ruling)
+    def _change_meter(self, name: str, bar: int) -> None:
+        self._do("Change the meter", lambda session: edits.set_meter(session, Meter.parse(name), from_bar=bar))
 
     def _first_beat_here(self) -> None:
         if self.work.looks.selected_s is None:
             self.work.tell("Select a stroke on the page first.")
             return
-        self._change("Set the first beat", first_beat_s=self.work.looks.selected_s)
+        self._do("Set the first beat", edits.place_first_beat, self.work.looks.selected_s)
+
+    def _count_from(self, way: int) -> None:
+        step = self.work.session.take_grid.meter.felt_beats
+        self._do("Count from another beat", edits.count_from, way * step)
+
+    def _span(self) -> None:
+        view, span = self.work.view, self.work.looks.range_s
+        if span is None or view is None or not len(view.strokes):
+            self.work.tell("Drag over the page from one hit to another first.")
+            return
+        times = view.strokes.time_s
+        start_s, end_s = (float(times[np.argmin(np.abs(times - end))]) for end in span)
+        self._do("Tempo from two hits", lambda now: edits.span_beats(now, start_s, end_s, self._beats.value()))
+
+    def _do(self, label: str, edit: Callable[..., Session], *values: object) -> None:
+        """An edit of the session; says so if it makes no sense."""
+        try:
+            self.work.do(label, edit(self.work.session, *values))
+        except SnareError as error:
+            self.work.tell_problem(str(error))
+            self.refresh()
+
+
+def _number(low: float, high: float, digits: int, unit: str, hint: str) -> QDoubleSpinBox:
+    box = QDoubleSpinBox()
+    box.setRange(low, high)
+    box.setDecimals(digits)
+    box.setSuffix(unit)
+    box.setToolTip(hint)
+    box.setAccessibleName(hint)
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    box.setKeyboardTracking(False)
+    box.setFixedHeight(28)
+    return box
+
+
+def _mean_tempo(time_s: tuple[float, ...], step: float) -> float:
+    low, high = TEMPO_RANGE_BPM
+    return min(max(60.0 * step * (len(time_s) - 1) / (time_s[-1] - time_s[0]), low), high)
 
 
 def tapped_beats(taps_s: np.ndarray[tuple[int], np.dtype[np.float64]]) -> tuple[float, float]:

@@ -1,0 +1,207 @@
+"""The slots of the take or of one section: note values, swing, and what the strokes suggest."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+
+from supple_snare.desk.controls import NumberSlider, button, head, soft, words
+from supple_snare.desk.workspace import Workspace
+from supple_snare.session.finding import rulings_of
+from supple_snare.session.grid_edits import set_ruling
+from supple_snare.session.stages import GroupView
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.ruling import SWING_RANGE, Ruling
+from supple_snare.timing.suggest import Candidate
+
+RULINGS = (
+    "1/4", "1/8", "1/16", "1/32", "1/4T", "1/8T", "1/16T", "1/4D", "1/8D", "1/16D", "1/8+1/8T", "1/16+1/8T",
+)  # fmt: skip
+_SWINGS = {"the slots": None, "eighths": 8, "sixteenths": 16}
+_SETTLE_MS = 350
+_SHOWN = 3
+
+
+class SlotsBox(QWidget):
+    """Chosen by hand or taken over from a suggestion; nothing is applied unasked."""
+
+    def __init__(self, workspace: Workspace) -> None:
+        super().__init__()
+        self._work = workspace
+        self._weighed_for: tuple[GroupView, Grid, str | None] | None = None
+        self._candidates: list[Candidate] = []
+        self._settled = QTimer(self)
+        self._settled.setSingleShot(True)
+        self._settled.setInterval(_SETTLE_MS)
+        self._settled.timeout.connect(self._weigh)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(6)
+        rows = QGridLayout()
+        rows.setHorizontalSpacing(6)
+        rows.setVerticalSpacing(5)
+        rows.setColumnStretch(1, 1)
+        self._section = _combo("Which part of the take the slots below belong to")
+        self._section.currentIndexChanged.connect(lambda _index: self.refresh())
+        self._ruling = _combo("What strokes are laid to: T is a triplet, D a dotted note, + both side by side")
+        self._ruling.textActivated.connect(self._set_ruling)
+        self._swinging = _combo("Which notes make the pairs that swing")
+        self._swinging.addItems(list(_SWINGS))
+        self._swinging.textActivated.connect(self._set_swinging)
+        for row, (name, box) in enumerate(
+            (("Slots of", self._section), ("are", self._ruling), ("swing of", self._swinging))
+        ):
+            rows.addWidget(soft(name), row, 0)
+            rows.addWidget(box, row, 1)
+        column.addWidget(head("Slots"))
+        column.addLayout(rows)
+        self._swing = NumberSlider("Swing", 50, 75, unit=" %", hint="second of each pair", digits=1, step=0.5)
+        self._swing.changed.connect(self._set_swing)
+        self._swing.pressed.connect(self._work.begin_gesture)
+        self._swing.released.connect(self._work.end_gesture)
+        column.addWidget(self._swing)
+        self._evidence = words("")
+        column.addWidget(self._evidence)
+        self._suggested = [button("", "Take these slots over") for _ in range(_SHOWN)]
+        for number, push in enumerate(self._suggested):
+            push.setStyleSheet("text-align: left; padding: 4px 8px;")
+            push.clicked.connect(lambda _on, n=number: self.take(n))
+            column.addWidget(push)
+
+    # ---- what is shown
+
+    @property
+    def section(self) -> str | None:
+        """Key of the section chosen, None for the take."""
+        return None if self._section.currentIndex() <= 0 else str(self._section.currentData())
+
+    @property
+    def candidates(self) -> Sequence[Candidate]:
+        """What the strokes suggest, best first."""
+        return self._candidates
+
+    def choose_section(self, key: str | None) -> None:
+        """Show the slots of a section."""
+        self._section.setCurrentIndex(max(self._section.findData(key), 0))
+
+    def refresh(self) -> None:
+        """Show the present state."""
+        self._show_sections()
+        ruling = self._shown_ruling()
+        self._ruling.blockSignals(True)
+        self._ruling.clear()
+        own = () if str(ruling) in RULINGS else (str(ruling),)
+        self._ruling.addItems((*RULINGS, *own))
+        self._ruling.setCurrentText(str(ruling))
+        self._ruling.blockSignals(False)
+        self._swing.set_value(100.0 * ruling.swing)
+        self._swinging.setCurrentText(next(name for name, note in _SWINGS.items() if note == ruling.swing_note))
+        view = self._work.view
+        key = None if view is None else (view, self._work.session.grid, self.section)
+        if key != self._weighed_for:
+            self._settled.start()
+        self._show_suggestions()
+
+    def _show_sections(self) -> None:
+        sections = self._work.session.sections
+        names = ["the whole take", *(section.name for section in sections)]
+        if [self._section.itemText(index) for index in range(self._section.count())] != names:
+            chosen = self.section
+            self._section.blockSignals(True)
+            self._section.clear()
+            self._section.addItem(names[0], None)
+            for section in sections:
+                self._section.addItem(section.name, section.key)
+            self._section.setCurrentIndex(max(self._section.findData(chosen), 0))
+            self._section.blockSignals(False)
+        self._section.setEnabled(bool(sections))
+        self._section.setToolTip(
+            "Which part of the take the slots below belong to"
+            if sections
+            else "Draw sections on the page (Sections ▾) to give each its own slots"
+        )
+
+    def _shown_ruling(self) -> Ruling:
+        session = self._work.session
+        own = next((each.ruling for each in session.sections if each.key == self.section), None)
+        return own or session.take_grid.ruling
+
+    def _show_suggestions(self) -> None:
+        found = self._candidates[:_SHOWN]
+        ruling = self._shown_ruling()
+        if not found:
+            self._evidence.setText("Too few strokes to suggest slots." if self._work.view else "")
+        else:
+            self._evidence.setText("What the strokes say: share they explain, and spread around them. Click to take.")
+        for push, candidate in zip(self._suggested, [*found, None, None, None], strict=False):
+            push.setVisible(candidate is not None)
+            if candidate is not None:
+                here = "✓ " if _alike(candidate.ruling, ruling) else ""
+                explained = f"{100.0 * candidate.share:.0f} % · {candidate.spread_ms:.0f} ms"
+                push.setText(f"{here}{describe_ruling(candidate.ruling)} · {explained}")
+
+    # ---- weighing
+
+    def _weigh(self) -> None:
+        """Weigh the rulings on the worker."""
+        view = self._work.view
+        if view is None or not self.isVisible():
+            return
+        session, section = self._work.session, self.section
+        key = (view, session.grid, section)
+        self._weighed_for = key
+
+        def done(found: list[Candidate]) -> None:
+            if self._weighed_for == key:
+                self._candidates = found
+                self._show_suggestions()
+
+        self._work.jobs.submit(
+            "Weighing slots",
+            lambda _progress: rulings_of(session, view.strokes, session.grid, section),
+            done,
+            lambda error: self._work.tell_problem(str(error)),
+        )
+
+    def take(self, number: int) -> None:
+        """Take a suggestion over."""
+        if number < len(self._candidates):
+            self._do("Take the slots suggested", self._candidates[number].ruling)
+
+    # ---- by hand
+
+    def _do(self, label: str, ruling: Ruling) -> None:
+        self._work.do(label, set_ruling(self._work.session, self.section, ruling))
+
+    def _set_ruling(self, text: str) -> None:
+        old = self._shown_ruling()
+        self._do("Set the slots", Ruling.parse(text, swing=old.swing, swing_note=old.swing_note))
+
+    def _set_swing(self, percent: float) -> None:
+        low, high = SWING_RANGE
+        self._do("Set the swing", replace(self._shown_ruling(), swing=min(max(percent / 100.0, low), high)))
+
+    def _set_swinging(self, text: str) -> None:
+        self._do("Set what swings", replace(self._shown_ruling(), swing_note=_SWINGS[text]))
+
+
+def describe_ruling(ruling: Ruling) -> str:
+    """A ruling in words."""
+    return str(ruling) if ruling.swing == 0.5 else f"{ruling} swung {100 * ruling.swing:.1f} %"
+
+
+def _alike(one: Ruling, other: Ruling) -> bool:
+    return str(one) == str(other) and abs(one.swing - other.swing) < 0.003
+
+
+def _combo(hint: str) -> QComboBox:
+    combo = QComboBox()
+    combo.setToolTip(hint)
+    combo.setAccessibleName(hint)
+    combo.setFixedHeight(28)
+    combo.setMinimumContentsLength(8)
+    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    return combo
