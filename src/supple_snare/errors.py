@@ -47,3 +47,7 @@ class CancelledError(SnareError):
 
     def __init__(self) -> None:
         super().__init__("Stopped on request.")
+
+
+class TableError(SnareError):
+    """A table that could not be written."""

@@ -194,3 +194,24 @@ class TestSlots:
         assert not offsets(work).fixed.any()
         QTest.keyClick(grid, Qt.Key.Key_G)
         assert offsets(work).fixed[offsets(work).placed].all()
+
+
+class TestMeasure:
+    """Figures in place of the page."""
+
+    def test_table_chart_and_page_show_one_selection(self, grid, tmp_path):
+        """A row chosen is the stroke selected everywhere, and the other way round; a bar's row is a range."""
+        work, sheet = grid.work, grid.measures
+        QTest.keyClick(grid, Qt.Key.Key_M)
+        assert sheet.isVisible()
+        sheet.view.selectRow(5)
+        assert work.selected == 5
+        work.look(selected_s=float(work.view.strokes.time_s[9]))
+        assert sheet.view.currentIndex().row() == 9
+        sheet.choose("bars")
+        sheet.view.selectRow(2)
+        assert work.looks.range_s == pytest.approx(tuple(work.session.grid.bar_time_s([3, 4])))
+        sheet.save_csv(tmp_path / "bars.csv")
+        assert (tmp_path / "bars.csv").read_text().startswith("bar,strokes,mean ms")
+        QTest.keyClick(grid, Qt.Key.Key_M)
+        assert not sheet.isVisible()

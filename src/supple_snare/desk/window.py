@@ -37,6 +37,7 @@ from supple_snare.desk.controls import button, sheet, soft
 from supple_snare.desk.lean_chart import LeanChart
 from supple_snare.desk.level_chart import LevelChart
 from supple_snare.desk.loupe import Loupe
+from supple_snare.desk.measure_sheet import MeasureSheet
 from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player, Programme
 from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
@@ -111,6 +112,7 @@ class Window(QMainWindow):
         self.levels = LevelChart(work)
         self.tempo = TempoChart(work)
         self.loupe = Loupe(work)
+        self.measures = MeasureSheet(work)
         self.transport = Transport(work, self.player)
         self.cards: dict[str, Card] = {}
         self._stack = QStackedWidget()
@@ -147,7 +149,10 @@ class Window(QMainWindow):
         """Page, loupe and chart, one above the other."""
         page_sheet, page_column = sheet(margins=4)
         page_column.addWidget(self._page_head())
-        page_column.addWidget(self.page, 1)
+        self._sheets = QStackedWidget()
+        self._sheets.addWidget(self.page)
+        self._sheets.addWidget(self.measures)
+        page_column.addWidget(self._sheets, 1)
         chart_sheet, chart_column = sheet(margins=2)
         self._charts = QStackedWidget()
         self._charts.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -216,6 +221,11 @@ class Window(QMainWindow):
         self._loupe_button.setStyleSheet("padding: 2px 9px;")
         self._loupe_button.clicked.connect(lambda on: self.work.look(loupe=on))
         row.addWidget(self._loupe_button)
+        self._measure_button = button("Measure", "Offsets in figures, in place of the page (M)", checkable=True)
+        self._measure_button.setFixedHeight(28)
+        self._measure_button.setStyleSheet("padding: 2px 9px;")
+        self._measure_button.clicked.connect(lambda on: self.work.look(measuring=on))
+        row.addWidget(self._measure_button)
         row.addSpacing(6)
         self._zoom_words = soft()
         row.addWidget(self._zoom_words)
@@ -302,6 +312,7 @@ class Window(QMainWindow):
         self._act("Previous stroke or hit", lambda: self._step(-1), "P")
         self._act("Next doubtful hit", lambda: self._step_hit(1, True), "D")
         self._act("Previous doubtful hit", lambda: self._step_hit(-1, True), "Shift+D")
+        self._act("Measure", lambda: work.look(measuring=not work.looks.measuring), "M")
         self._act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
         for keys, by_ms in (("Alt+Right", 1.0), ("Alt+Left", -1.0), ("Alt+Shift+Right", 0.0), ("Alt+Shift+Left", -0.0)):
             self._act("Nudge the hit", partial(self._nudge, by_ms, -1 if "Left" in keys else 1), keys)
@@ -533,11 +544,15 @@ class Window(QMainWindow):
         self._charts.setCurrentWidget({"hits": self.levels, "grid": self.tempo}.get(work.looks.step, self.chart))
         self._loupe_sheet.setVisible(work.looks.loupe)
         self._loupe_button.setChecked(work.looks.loupe)
+        self._sheets.setCurrentWidget(self.measures if work.looks.measuring else self.page)
+        self._measure_button.setChecked(work.looks.measuring)
         legend = "Pegs lean left: early, right: late. 10 ms = 15°, a square head: farther."
         if work.looks.step == "hits":
             legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
         elif work.looks.step == "grid":
             legend = "Drag bar 1 onto its hit, a later line to set the tempo; Shift pins it (◆)."
+        if work.looks.measuring:
+            legend = "Choose a row to go there; hover over the picture for numbers."
         self._legend.setText(legend)
 
     def _say_stopped(self) -> None:
@@ -583,7 +598,7 @@ _KEYS = """Space — play or stop          A — as played / tightened
 C — click          L — loop          Shift+L — loop the selection
 N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
 H — hold the selection as played          Shift+H — release it
-O — loupe          K — split a section here          Ctrl+K — make the range a section
+O — loupe          M — measurements          K — split a section here          Ctrl+K — make the range a section
 In Grid: T — tap          [, ] — previous, next tempo found          double-click a pinned line to let it go
 Shift+← → — the stroke, or all in the range, one slot earlier or later          G, Shift+G — lock, free its slot
 In Hits: N, P — next, previous hit          D, Shift+D — next, previous doubtful hit

@@ -62,6 +62,8 @@ class Looks:
         Moment (as played) around which a short loop plays; it goes before the loop of bars.
     loupe : bool
         Whether the loupe is open.
+    measuring : bool
+        Whether measurements stand in place of the page.
     range_s : (float, float) or None
         Selected stretch of time as played.
     loop_bars : (int, int) or None
@@ -80,6 +82,7 @@ class Looks:
     hearing: bool = False
     around_s: float | None = None
     loupe: bool = False
+    measuring: bool = False
     range_s: tuple[float, float] | None = None
     loop_bars: tuple[int, int] | None = None
     looping: bool = False
