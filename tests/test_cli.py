@@ -10,7 +10,7 @@ import pytest
 import soundfile
 
 from supple_snare.cli import main
-from tests.conftest import make_take
+from tests.conftest import drum_line, make_take
 
 TIMING = ["--tempo", "110", "--first-beat", "0.5"]
 
@@ -77,6 +77,33 @@ def test_tempo(capsys, shared_take):
     assert "110.0" in err
 
 
+def test_a_recording_without_a_click_is_measured_on_its_own_tempo(capsys, tmp_path):
+    """Four per cent up and down: against one tempo strokes lie anywhere, on the grid that follows they lie near."""
+    rng = np.random.default_rng(7)
+    beats = np.arange(96)
+    start = 0.6 + np.concatenate([[0.0], np.cumsum(0.52 * (1 + 0.04 * np.sin(beats[:-1] / 9.0)))])
+    paths = []
+    for name, which, pitch in (("kick", 0, 70.0), ("snare", 1, 210.0)):
+        times = start[which::2] + rng.normal(0, 0.005, len(start[which::2]))
+        paths.append(tmp_path / f"{name}.wav")
+        soundfile.write(paths[-1], drum_line(rng, times, pitch, seconds=53, softest=0.6), 48_000, subtype="PCM_24")
+    status, out, _ = run(capsys, "tempo", *paths, "--json")
+    found = json.loads(out)
+    assert status == 0
+    assert not found["steady"]
+    nearest = np.abs(np.array(found["beats"])[:, None] - start).min(axis=0)
+    assert np.mean(nearest < 0.035) > 0.97
+    spreads = []
+    for stiffness in ("0.2", "1"):
+        status, out, err = run(
+            capsys, "measure", *paths, "--follow", "--stiffness", stiffness, "--grid", "1/8", "--json"
+        )
+        assert status == 0
+        assert "following the band" in err
+        spreads.append(json.loads(out)["summary"]["spread_ms"])
+    assert spreads[0] < 12.0 < spreads[1]
+
+
 def lag_of(source: np.ndarray, result: np.ndarray, start_s: float) -> int:
     """By how many samples an attack moved, found by correlation alone."""
     at = round(start_s * 48_000)
@@ -136,6 +163,9 @@ WRONG_USE = {
     "tempo": ["measure", "{file}", "--tempo", "-3", "--first-beat", "0"],
     "words for a tempo": ["measure", "{file}", "--tempo", "fast", "--first-beat", "0"],
     "no tempo": ["measure", "{file}", "--first-beat", "0"],
+    "a tempo beside one that is found": ["measure", "{file}", "--follow", "--tempo", "100"],
+    "a strange stiffness": ["measure", "{file}", "--follow", "--stiffness", "7"],
+    "strange swing": ["measure", "{file}", "--tempo", "100", "--first-beat", "0", "--swing-of", "1/4"],
     "strength": ["tighten", "{file}", *TIMING, "--strength", "7", "--out", "{out}"],
     "meter": ["tighten", "{file}", *TIMING, "--meter", "4/5", "--out", "{out}"],
     "grid": ["tighten", "{file}", *TIMING, "--grid", "1/7", "--out", "{out}"],

@@ -33,6 +33,7 @@ from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.meter import Meter
 from supple_snare.timing.ruling import Ruling
+from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tighten import NO_REACH_MS, Response
 
 T = TypeVar("T")
@@ -123,11 +124,19 @@ def _command_parser() -> argparse.ArgumentParser:
     files.add_argument("--json", action="store_true", help="print the result as JSON")
 
     timing = _Parser(add_help=False)
-    timing.add_argument("--tempo", type=_own(_number), required=True, metavar="BPM", help="quarter notes a minute")
+    timing.add_argument("--tempo", type=_own(_number), metavar="BPM", help="quarter notes a minute")
+    timing.add_argument("--first-beat", type=_own(_number), metavar="SECONDS", help="where bar 1 begins in the files")
     timing.add_argument(
-        "--first-beat", type=_own(_number), required=True, metavar="SECONDS", help="where bar 1 begins in the files"
+        "--follow", action="store_true", help="instead of both: find the tempo, and follow the band where it wanders"
     )
-    timing.add_argument("--meter", type=_own(Meter.parse), default=Meter(), metavar="N/D", help="default 4/4")
+    timing.add_argument(
+        "--stiffness",
+        type=_own(_number),
+        default=0.25,
+        metavar="SHARE",
+        help="with --follow: 0 every beat as played … 1 one tempo; default 0.25",
+    )
+    timing.add_argument("--meter", type=_own(Meter.parse), metavar="N/D", help="default 4/4, or what --follow finds")
     timing.add_argument(
         "--grid",
         type=_own(Ruling.parse),
@@ -262,9 +271,43 @@ def _lead_keys(session: Session, text: str) -> tuple[str, ...]:
     return tuple(keys)
 
 
-def _grid(options: argparse.Namespace) -> Grid:
+def _grid(options: argparse.Namespace) -> Grid | None:
+    """The grid told on the command line; None where the band is to be followed."""
     ruling = replace(options.grid, swing=options.swing, swing_note=options.swing_of)
-    return Grid(options.tempo, options.first_beat, options.meter, ruling)
+    if options.follow:
+        if options.tempo is not None or options.first_beat is not None:
+            raise UsageError("--follow finds tempo and first beat itself: leave --tempo and --first-beat out.")
+        _with_stiffness(Grid(ruling=ruling), options.stiffness)
+        return None
+    if options.tempo is None or options.first_beat is None:
+        raise UsageError("Give --tempo and --first-beat, or --follow for a recording without a click.")
+    return Grid(options.tempo, options.first_beat, options.meter or Meter(), ruling)
+
+
+def _with_stiffness(grid: Grid, stiffness: float) -> Grid:
+    if not 0.0 <= stiffness <= 1.0:
+        raise UsageError(f"A stiffness of {stiffness:g} makes no sense: give one from 0 to 1.")
+    return grid if grid.played is None else replace(grid, played=replace(grid.played, stiffness=stiffness))
+
+
+def _on_grid(session: Session, options: argparse.Namespace, grid: Grid | None, stages: Stages) -> Session:
+    """The session on the grid told, or on the one that its band plays to."""
+    if grid is None:
+        found = _readings(session, _listen(session, stages))[0].grid
+        ruling = replace(options.grid, swing=options.swing, swing_note=options.swing_of)
+        grid = _with_stiffness(replace(found, ruling=ruling, meter=options.meter or found.meter), options.stiffness)
+        kind = "steady" if grid.played is None else "following the band"
+        _say(f"{grid.tempo_bpm:.2f} bpm in {grid.meter}, {kind}; bar 1 at {float(grid.bar_time_s(1)):.3f} s")
+    return msgspec.structs.replace(session, take_grid=grid)
+
+
+def _readings(session: Session, view: GroupView) -> list[TempoFinding]:
+    """What the tempo may be, likeliest first."""
+    readings = tempos_of(view)
+    if not readings:
+        path = session.track(view.leads[0]).recording.path
+        raise RecordingError(path, "too few strokes to tell a tempo; give --tempo and --first-beat by hand.")
+    return readings
 
 
 def _hits(options: argparse.Namespace) -> Any:
@@ -280,11 +323,7 @@ def _hits(options: argparse.Namespace) -> Any:
 def _tempo(options: argparse.Namespace) -> Any:
     session = _read_group(options)
     view = _listen(session, Stages())
-    readings = tempos_of(view)
-    if not readings:
-        path = session.track(view.leads[0]).recording.path
-        raise RecordingError(path, "too few strokes to tell a tempo; give --tempo to the other commands by hand.")
-    result = tempo_report(session, view, readings)
+    result = tempo_report(session, view, _readings(session, view))
     others = ", ".join(f"{other.tempo:.2f} in {other.meter}" for other in result.runners_up)
     manner = "steady" if result.steady else "wandering"
     _say(f"{result.tempo:.2f} bpm in {result.meter}, {manner}; bar 1 at {result.first_beat:.3f} s; else: {others}")
@@ -293,8 +332,9 @@ def _tempo(options: argparse.Namespace) -> Any:
 
 def _measure(options: argparse.Namespace) -> Any:
     grid = _grid(options)
-    session = msgspec.structs.replace(_read_group(options), take_grid=grid)
-    result = measure_report(session, _listen(session, Stages()))
+    stages = Stages()
+    session = _on_grid(_read_group(options), options, grid, stages)
+    result = measure_report(session, _listen(session, stages))
     summary = result.summary
     _say(f"{summary.strokes} strokes, mean {summary.mean_ms:+.1f} ms, spread {summary.spread_ms:.1f} ms")
     return result
@@ -307,11 +347,13 @@ def _tighten(options: argparse.Namespace) -> Any:
         raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
     grid = _grid(options)
     response = Response(options.strength, options.tolerance, options.reach, options.keep_drift)
-    session = msgspec.structs.replace(_read_group(options), take_grid=grid)
+    session = _read_group(options)
     session = change_group(session, session.groups[0].key, response=response)
     # A target that cannot be written must show itself before minutes of work.
     plan_files([(track.recording, EditList.identity()) for track in session.tracks], options.out)
-    view = _listen(session, Stages())
+    stages = Stages()
+    session = _on_grid(session, options, grid, stages)
+    view = _listen(session, stages)
     cut = cut_group(session, view, _progress("finding seams"))
     jobs = plan_files([(track.recording, cut.edits) for track in view.tracks], options.out)
     written = write_files(jobs, progress=_progress("writing"))

@@ -48,6 +48,18 @@ def test_neighbours_are_told_from_strokes(shared_take: Take):
         assert np.abs(played - truth).max() < 0.002
 
 
+def test_tracks_that_hear_nothing_of_each_other_have_no_bleed(tmp_path: Path):
+    """Gated or programmed tracks, digital silence between the strokes: every stroke counts."""
+    rng = np.random.default_rng(3)
+    times = {"kick": np.arange(0.5, 22.0, 1.0), "snare": np.arange(1.0, 22.0, 1.0)}
+    for name, pitch_hz in (("kick", 70.0), ("snare", 210.0)):
+        soundfile.write(tmp_path / f"{name}.wav", line(rng, times[name], pitch_hz), RATE_HZ, subtype="PCM_24")
+    verdicts = judged(tmp_path, list(times))
+    for name, struck in times.items():
+        assert share_found(verdicts[name], struck) == 1.0
+        assert verdicts[name].played.all()
+
+
 def test_a_room_microphone_plays_nothing(shared_take: Take):
     """All it hears was played elsewhere."""
     room = judged(shared_take.root, ["kick", "snare", "room"])["room"]

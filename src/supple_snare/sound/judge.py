@@ -92,11 +92,20 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
 
 def network_inputs(signs: FloatArray, guess: FloatArray, relative: list[int]) -> FloatArray:
     """The signs, and each relative one less what is usual for plain strokes and for bleed, shape (n, inputs)."""
-    own = signs[_plain(guess)][:, relative]
-    bleed = signs[_plain(-guess)][:, relative]
-    usual = np.stack([np.median(own, axis=0), np.percentile(bleed, _BLEED_PERCENT, axis=0)], axis=1)
+    own = np.median(signs[_plain(guess)][:, relative], axis=0)
+    bleed = np.percentile(signs[_plain(-guess)][:, relative], _BLEED_PERCENT, axis=0)
+    if np.count_nonzero(guess < -_PLAIN_ODDS) < _PLAIN_LEAST:
+        # Where nothing bleeds, the likeliest bleed is made of strokes: it must not be told from itself.
+        bleed = np.minimum(bleed, own - _usual_gap(len(relative)))
+    usual = np.stack([own, bleed], axis=1)
     lies = signs[:, relative, None] - usual
     return np.concatenate([signs, lies.reshape(len(signs), -1)], axis=1)
+
+
+def _usual_gap(relative: int) -> FloatArray:
+    """By how much plain strokes and plain bleed usually differ in each relative sign: what the networks were fitted to."""
+    lies = np.array(judges().mean[-2 * relative :]).reshape(relative, 2)
+    return lies[:, 1] - lies[:, 0]
 
 
 def emptiest_place(odds: FloatArray) -> float:
