@@ -16,10 +16,13 @@ from PyQt6.QtCore import QSettings, QStandardPaths
 from PyQt6.QtWidgets import QApplication
 
 from supple_snare.demo.session import demo_session
+from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.hit_tools import choose_hit
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
 from supple_snare.desk.workspace import STEPS
+from supple_snare.session.grid_edits import beats_of_strokes, follow_beats
+from supple_snare.session.section_edits import split_section
 from supple_snare.timing.hits import Kind
 
 ROOT = Path(__file__).resolve().parent.parent
@@ -46,10 +49,21 @@ def choose_flam(window: Window) -> None:
     window.page.show_time(float(hits.time_s[grace]))
 
 
+def follow_band(window: Window) -> None:
+    """The tempo followed, the swung bars a section of their own."""
+    work = window.work
+    card = window.cards["grid"]
+    assert isinstance(card, GridCard) and work.view is not None
+    work.do("Follow", follow_beats(work.session, beats_of_strokes(work.session, work.view)))
+    for bar, name in ((9, "Swung part"), (13, "Last part")):
+        work.do("Split", split_section(work.session, float(work.session.grid.bar_time_s(bar)), name=name))
+    card.slots.choose_section(work.session.sections[1].key)
+
+
 def main() -> None:
     """Open the demo, go through the steps, keep a picture of each."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs" / "screenshots"
-    steps = sys.argv[2:] or [*STEPS, "loupe"]
+    steps = sys.argv[2:] or [*STEPS, "loupe", "measure"]
     folder.mkdir(parents=True, exist_ok=True)
     QStandardPaths.setTestModeEnabled(True)
     app = QApplication(sys.argv[:1])
@@ -64,12 +78,24 @@ def main() -> None:
         window.work.when_cut(lambda: None)
         wait(app, lambda: not window.work.jobs.jobs)
         for step in steps:
-            window.work.look(step="hits" if step == "loupe" else step, loupe=step == "loupe")
+            window.work.look(
+                step={"loupe": "hits", "measure": "feel"}.get(step, step),
+                loupe=step == "loupe",
+                measuring=step == "measure",
+            )
+            before = window.work.session
+            if step == "grid":
+                follow_band(window)
+                wait(app, lambda: bool(window.work.jobs.jobs), 2.0)
+            if step == "measure":
+                window.measures.choose("slots")
             if step == "loupe":
                 choose_flam(window)
                 wait(app, lambda: window.loupe.is_loaded)
             wait(app, lambda: not window.work.jobs.jobs)
             window.grab().save(str(folder / f"{step.replace(' ', '-')}.png"))
+            while window.work.session is not before:
+                window.work.undo()
         window.close()
 
 

@@ -546,11 +546,11 @@ class Window(QMainWindow):
         self._loupe_button.setChecked(work.looks.loupe)
         self._sheets.setCurrentWidget(self.measures if work.looks.measuring else self.page)
         self._measure_button.setChecked(work.looks.measuring)
-        legend = "Pegs lean left: early, right: late. 10 ms = 15°, a square head: farther."
+        legend = "Pegs lean left: early, right: late; 10 ms = 15°."
         if work.looks.step == "hits":
             legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
         elif work.looks.step == "grid":
-            legend = "Drag bar 1 onto its hit, a later line to set the tempo; Shift pins it (◆)."
+            legend = "Drag bar 1 or a later line onto its hit; Shift pins it (◆)."
         if work.looks.measuring:
             legend = "Choose a row to go there; hover over the picture for numbers."
         self._legend.setText(legend)
