@@ -101,3 +101,14 @@ def test_strokes_of_an_hour_keep_their_order():
     chosen = assign_slots(np.sort(time), GRID.slots(time.min(), time.max())).slot_index
     assert np.all(np.diff(chosen[chosen >= 0]) > 0)
     assert np.mean(chosen >= 0) > 0.97
+
+
+def test_a_fill_is_placed_where_nobody_plays_otherwise():
+    """Sixteen strokes in one bar among bars of four, rushed by a fifth of a slot: each has its slot."""
+    place = np.concatenate([16 * bar + (np.arange(16) if bar == 7 else np.array([0, 4, 8, 12])) for bar in range(16)])
+    time = 1.0 + SLOT_S * place + np.random.default_rng(5).normal(0, 0.006, len(place))
+    fill = place // 16 == 7
+    time[fill] -= 0.2 * SLOT_S * np.linspace(0, 1, 16)
+    slots = GRID.slots(time[0], time[-1])
+    found = assign_slots(time, slots)
+    assert np.rint((slots.time_s[found.slot_index] - 1.0) / SLOT_S) == pytest.approx(place)

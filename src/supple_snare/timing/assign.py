@@ -24,7 +24,7 @@ _ROUNDS = 3
 """The habits of the bars are learned from the round before."""
 
 _SKIP_COST = 7.0
-"""Cost of leaving a stroke without a slot: as much as a place that is as good as never played."""
+"""Cost of leaving a stroke without a slot: more than that of a place where nobody ever plays, as in a fill."""
 
 _WILD_SHARE, _WILD_WIDTH = 0.1, 0.45
 """A tenth of strokes may lie anywhere about their line; width in units."""
@@ -37,8 +37,11 @@ _HABIT_WEIGHT = 1.8
 _OWN_SHARE = 0.65
 """What a lead plays itself at a place of the bar counts this much, what anyone plays there the rest."""
 
-_NEVER = 0.01
+_NEVER = 0.03
 """Likelihood, beside that of a usual place, of a stroke where nobody plays."""
+
+_RARE = 0.25
+"""A place played less than this, beside a usual one, is no habit."""
 
 _SMOOTH_UNITS = 4.0
 _CLOSE_COST = 3.0
@@ -223,7 +226,12 @@ def _habits(chosen: IntArray, lead: IntArray, slots: Slots) -> FloatArray:
     anyone = played.max(axis=0, keepdims=True)
     sounding = anyone.max(axis=2)  # silent bars tell nothing
     likely = _OWN_SHARE * _likelihood(played, sounding) + (1.0 - _OWN_SHARE) * _likelihood(anyone, sounding)
-    return -_HABIT_WEIGHT * np.log(likely.reshape(leads, -1)[:, column] + _NEVER)
+    likely = likely.reshape(leads, -1)[:, column]
+    # A fill breaks with habit: where a bar holds several strokes that no other bar has, habit counts less for it.
+    rare = likely[lead[has_slot], chosen[has_slot]] < _RARE
+    fresh = np.bincount(bar[chosen[has_slot]], rare, bars)
+    weight = _HABIT_WEIGHT / (1.0 + 0.5 * np.maximum(fresh - 1.0, 0.0))
+    return -weight[bar] * np.log(likely + _NEVER)
 
 
 def _likelihood(played: FloatArray, sounding: FloatArray) -> FloatArray:
