@@ -59,7 +59,7 @@ def measure_tempo(takes: int) -> None:
     for seed in range(1000, 1000 + takes):
         played = play(drawn(seed, wander=0.04), seed)
         found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
-        beats = found.beats_s(float(played.time_s[-1]))
+        beats = found.beats_s(0.0, float(played.time_s[-1]))
         inside = beats[(beats > played.beats_s[0] - 0.1) & (beats < played.beats_s[-1] + 0.1)]
         scores.append(beat_f(inside, played.beats_s))
     right = [score for score in scores if score > 0.7]

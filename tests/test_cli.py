@@ -91,6 +91,7 @@ def test_a_recording_without_a_click_is_measured_on_its_own_tempo(capsys, tmp_pa
     found = json.loads(out)
     assert status == 0
     assert not found["steady"]
+    assert len(found["beats"]) == pytest.approx(len(start), abs=2)
     nearest = np.abs(np.array(found["beats"])[:, None] - start).min(axis=0)
     assert np.mean(nearest < 0.035) > 0.97
     spreads = []

@@ -13,6 +13,9 @@ from supple_snare.desk.player import Player, SimulatedOutput
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
 from supple_snare.session.grid_edits import with_grid
+from supple_snare.sound.attacks import Analysis, analyse
+from supple_snare.sound.ear import Ear
+from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from tests.conftest import Take
 
@@ -57,9 +60,17 @@ def window(qapp: QApplication) -> Iterator[Window]:
     QCoreApplication.processEvents()
 
 
+@pytest.fixture(scope="session")
+def heard(shared_take: Take) -> dict[str, Analysis]:
+    """What is heard in the small take, by file name: every copy of it sounds the same."""
+    return {path.name: analyse(Ear.of(read_recording(path))) for path in shared_take.files}
+
+
 @pytest.fixture
-def ready(window: Window, take: Take) -> Window:
+def ready(window: Window, take: Take, heard: dict[str, Analysis]) -> Window:
     """The window with the small take, listened to, on its grid, seams found."""
+    for path in take.files:
+        window.work.stages.learn(Ear.of(read_recording(path.resolve())), heard[path.name])
     window.work.add_files(list(take.files), group_name="Drums")
     window.work.do("Grid", with_grid(window.work.session, Grid(take.tempo_bpm, take.first_beat_s)))
     settle(window)

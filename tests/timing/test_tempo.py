@@ -46,7 +46,7 @@ def test_a_wandering_tempo_is_followed_beat_by_beat(tempo):
     time, level, lead, start = band(tempo, wander=0.04, bars=32)
     best = find_tempo(time, level, lead)[0]
     assert not best.steady
-    beats = best.beats_s(float(start[-1]) + 0.1)
+    beats = best.beats_s(0.0, float(start[-1]) + 0.1)
     nearest = np.abs(beats[:, None] - start).min(axis=0)
     assert np.mean(nearest < 0.035) > 0.97
     assert best.wander == pytest.approx(0.04, abs=0.02)

@@ -18,6 +18,9 @@ from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray
 
+_AROUND_S = 0.1
+"""Beats are told from the first stroke to the last, or so much around them."""
+
 
 class HitRecord(msgspec.Struct, frozen=True):
     """One hit."""
@@ -166,13 +169,14 @@ def lead_files(view: GroupView) -> list[str]:
 def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFinding]) -> TempoReport:
     """The likeliest reading of the tempo, the others, and the slots that its grid suggests."""
     best = readings[0]
+    played_s = view.strokes.time_s
     rulings = rulings_of(session, view.strokes, best.grid, None)
     return TempoReport(
         tempo=best.grid.tempo_bpm,
         first_beat=float(best.grid.bar_time_s(1)),
         meter=str(best.grid.meter),
         steady=best.steady,
-        beats=best.beats_s(session.length_s).tolist(),
+        beats=best.beats_s(float(played_s[0]) - _AROUND_S, float(played_s[-1]) + _AROUND_S).tolist(),
         confidence=round(best.confidence, 3),
         runners_up=[
             TempoRecord(each.grid.tempo_bpm, str(each.grid.meter), round(each.confidence, 3)) for each in readings[1:]

@@ -103,7 +103,7 @@ def network_inputs(signs: FloatArray, guess: FloatArray, relative: list[int]) ->
 
 
 def _usual_gap(relative: int) -> FloatArray:
-    """By how much plain strokes and plain bleed usually differ in each relative sign: what the networks were fitted to."""
+    """By how much plain strokes and bleed differ in each relative sign in what the networks were fitted to."""
     lies = np.array(judges().mean[-2 * relative :]).reshape(relative, 2)
     return lies[:, 1] - lies[:, 0]
 

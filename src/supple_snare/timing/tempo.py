@@ -68,13 +68,13 @@ class TempoFinding:
         """Whether one tempo explains the take."""
         return self.grid.played is None
 
-    def beats_s(self, end_s: float) -> FloatArray:
-        """Felt beats between the start of the take and an end, every one as played where the tempo wanders."""
+    def beats_s(self, start_s: float, end_s: float) -> FloatArray:
+        """Felt beats between two moments, every one as played where the tempo wanders."""
         grid, step = self.grid, self.grid.meter.felt_beats
         course = grid.course
         if grid.played is not None:
             course = following_course(replace(grid.played, stiffness=0.0), (), ())
-        first, last = float(course.beat_at(0.0)), float(course.beat_at(end_s))
+        first, last = float(course.beat_at(start_s)), float(course.beat_at(end_s))
         return course.time_at(step * np.arange(np.ceil(first / step - 1e-6), np.floor(last / step + 1e-6) + 1.0))
 
 
