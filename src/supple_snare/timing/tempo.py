@@ -37,6 +37,7 @@ _NEAR_BEATS = 0.12
 _STEADY_BEATS = 0.15
 """A take whose beats never lie this far off one straight tempo was played to that."""
 
+_FASTEST_DOTTED_BPM = 140.0
 _ROUND_BPM = 0.08
 _BLOCK_BEATS = 8.0
 """Over so many beats drift stays much the same: their means tell how sure a tempo is."""
@@ -207,13 +208,15 @@ def _whole_beats(place: FloatArray, time_s: FloatArray) -> FloatArray:
 
 
 def _is_compound(track: Track, place: FloatArray) -> bool:
-    """Whether the middle one of three is played as well, so that it is no swing."""
-    if not track.template.in_threes:
+    """Whether beats are of three throughout: the middle one is played too, so it is no swing, and halves hardly are.
+
+    Beats faster than a band counts dotted ones are plain beats with triplets.
+    """
+    if not track.template.in_threes or track.felt_bpm > _FASTEST_DOTTED_BPM:
         return False
     inside = place - np.floor(place)
-    middle = np.count_nonzero(np.abs(inside - 1 / 3) < 0.09)
-    last = np.count_nonzero(np.abs(inside - 2 / 3) < 0.09)
-    return bool(middle > 0.4 * last)
+    middle, half, last = (np.count_nonzero(np.abs(inside - where) < 0.07) for where in (1.0 / 3.0, 0.5, 2.0 / 3.0))
+    return bool(middle > 0.4 * last and half < 0.3 * (middle + last))
 
 
 def _lines(place: FloatArray, beat_s: float, compound: bool) -> FloatArray:
