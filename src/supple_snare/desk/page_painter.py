@@ -192,9 +192,13 @@ def _paint_numbers(painter: QPainter, layout: PageLayout, row: int) -> None:
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, _bar_text(first))
     painter.setPen(theme.INK_SOFT)
     painter.setFont(theme.text_font(12))
+    meters = {change.bar: f" · {change.meter}" for change in layout.grid.meter_changes}
+    if first in meters:
+        box = QRectF(0.0, 20.0, layout.line_left_px - 6.0, 16.0)
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, meters[first].removeprefix(" · "))
     for bar in range(first + 1, int(np.ceil(layout.row_bar(row + 1) - 1e-9))):
         x = float(layout.x_in_row(row, layout.grid.bar_time_s(bar)))
-        painter.drawText(QPointF(x + 3.0, 12.0), _bar_text(bar))
+        painter.drawText(QPointF(x + 3.0, 12.0), f"{_bar_text(bar)}{meters.get(bar, '')}")
 
 
 def _bar_text(bar: int) -> str:

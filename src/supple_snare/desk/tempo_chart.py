@@ -69,6 +69,8 @@ class TempoChart(TakeChart):
         words = (
             "○ each beat as played · line: the grid · ◆ pinned · drag the line to bend a bar"
             if played is not None
+            else "steady between pins (◆)"
+            if session.grid.pins
             else "one tempo · Follow the band lets it go along with the beats as played"
         )
         self._paint_title(painter, "Tempo over the take", words if session.tracks else "")
