@@ -74,6 +74,20 @@ def test_the_first_beat_is_placed(tmp_path):
     assert float(followed.grid.bar_time_s(1)) == pytest.approx(float(GRIDS["followed"].course.time_at(3.0)), abs=1e-6)
 
 
+def test_each_section_may_be_given_a_tempo():
+    """From its first bar line to that of the next; what is before stays, what is after moves along."""
+    session = edits.with_grid(sample_session(), Grid(120.0, 1.0))
+    for start_s in (3.0, 7.0):
+        session = split_section(session, start_s)
+    session = edits.set_section_tempo(session, "s2", 100.0)
+    session = edits.set_section_tempo(session, "s3", 150.0)
+    session = edits.set_section_tempo(session, "s1", 96.0)
+    assert np.diff(session.grid.bar_time_s([1, 2, 3, 4, 5, 6])) == pytest.approx([2.5, 2.4, 2.4, 1.6, 1.6])
+    assert float(session.grid.bar_time_s(1)) == 1.0
+    with pytest.raises(UsageError, match="follows the band"):
+        edits.set_section_tempo(edits.follow_beats(session, PLAYED), "s2", 100.0)
+
+
 def test_what_no_tempo_gives_is_refused():
     """Pins that cross, a range of nothing, a tempo out of all bounds: a sentence, and the session as it was."""
     session = on("pinned")

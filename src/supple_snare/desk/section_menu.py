@@ -5,8 +5,11 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QInputDialog, QMenu, QToolButton, QWidget
 
 from supple_snare.desk.workspace import Workspace
+from supple_snare.errors import SnareError
 from supple_snare.session.document import Section
+from supple_snare.session.grid_edits import set_section_tempo
 from supple_snare.session.section_edits import draw_section, join_section, rename_section, split_section
+from supple_snare.timing.course import TEMPO_RANGE_BPM
 
 
 class SectionButton(QToolButton):
@@ -38,6 +41,9 @@ class SectionButton(QToolButton):
         if here is not None:
             menu.addSeparator()
             menu.addAction(f"Name {here.name} …", lambda: name_section(work, here, self))
+            tempo = menu.addAction(f"Tempo of {here.name} …", lambda: ask_tempo(work, here, self))
+            assert tempo is not None
+            tempo.setEnabled(work.session.take_grid.played is None)
             first = here is work.session.sections[0]
             menu.addAction(
                 f"Join {here.name} to the {'next' if first else 'one before'}",
@@ -77,6 +83,18 @@ def split_here(work: Workspace, place_s: float) -> None:
     if changed == work.session:
         work.tell("A section cannot start there: put the playhead well inside a section.")
     work.do("Split a section", changed)
+
+
+def ask_tempo(work: Workspace, section: Section, parent: QWidget | None) -> None:
+    """Ask for one tempo over a section."""
+    now = float(work.session.grid.tempo_at(section.start_s + 1.0))
+    question = f"Quarter notes a minute in {section.name}; later lines move along:"
+    tempo, given = QInputDialog.getDouble(parent, "Tempo of a section", question, now, *TEMPO_RANGE_BPM, 3)
+    if given:
+        try:
+            work.do(f"Tempo of {section.name}", set_section_tempo(work.session, section.key, tempo))
+        except SnareError as error:
+            work.tell_problem(str(error))
 
 
 def name_section(work: Workspace, section: Section, parent: QWidget | None) -> None:

@@ -12,7 +12,7 @@ from supple_snare.errors import UsageError
 from supple_snare.session.document import Session, SlotGiven
 from supple_snare.session.edits import change_group
 from supple_snare.session.stages import SAME_STROKE_S, GroupView
-from supple_snare.timing.course import Bend, Pin, PlayedBeats, following_course
+from supple_snare.timing.course import Bend, Pin, PlayedBeats, check_tempo, following_course
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
 from supple_snare.timing.ruling import Ruling
@@ -159,6 +159,42 @@ def unpin_line(session: Session, beat: float) -> Session:
     """Let a place of the music go free again."""
     grid = session.take_grid
     return with_grid(session, replace(grid, pins=tuple(pin for pin in grid.pins if abs(pin.beat - beat) > _SAME_BEAT)))
+
+
+def set_section_tempo(session: Session, section: str, tempo_bpm: float) -> Session:
+    """One tempo from the first bar line of a section to that of the next; all later lines move along as a block.
+
+    Raises
+    ------
+    UsageError
+        If the tempo makes no sense, or beats are followed.
+    """
+    check_tempo(tempo_bpm)
+    grid = session.take_grid
+    if grid.played is not None:
+        raise UsageError(
+            "The grid follows the band here: take the tick from Follow the band to give a section a tempo."
+        )
+    number = [each.key for each in session.sections].index(section)
+    starts = [each.start_s for each in session.sections[number : number + 2]]
+    beats = grid.bars.beat_of(np.round(grid.bar_at(starts)))
+    if number == 0:
+        beats[0] = 0.0
+    times = grid.course.time_at(beats)
+    pins = {
+        pin.beat: pin.time_s for pin in grid.pins if not beats[0] < pin.beat < (beats[1] if len(beats) > 1 else 1e9)
+    }
+    if beats[0] > 0.0:
+        pins[float(beats[0])] = float(times[0])
+    if len(beats) == 1:  # the last one: nothing after it has to move
+        changed = replace(grid, tempo_bpm=tempo_bpm)
+    else:
+        end_s = float(times[0]) + float(beats[1] - beats[0]) * 60.0 / tempo_bpm
+        by_s = end_s - float(times[1])
+        pins = {beat: time + by_s if beat > beats[0] else time for beat, time in pins.items()}
+        pins[float(beats[1])] = end_s
+        changed = grid
+    return with_grid(session, replace(changed, pins=tuple(sorted(Pin(beat, time) for beat, time in pins.items()))))
 
 
 def bend_tempo(session: Session, bar: int, tempo_bpm: float | None) -> Session:

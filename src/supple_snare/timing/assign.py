@@ -45,7 +45,7 @@ _RARE = 0.25
 
 _SMOOTH_UNITS = 4.0
 _CLOSE_COST = 3.0
-_BETWEEN = 0.34
+_BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
 
 

@@ -108,7 +108,7 @@ class Course:
 
 
 def steady_course(tempo_bpm: float, first_beat_s: float, pins: Sequence[Pin] = ()) -> Course:
-    """One tempo from bar 1 on, or between pins whatever leads from one to the next.
+    """One tempo throughout, or between pins whatever leads from one to the next, and the tempo after the last.
 
     Raises
     ------
@@ -117,10 +117,13 @@ def steady_course(tempo_bpm: float, first_beat_s: float, pins: Sequence[Pin] = (
     """
     points = sorted({Pin(0.0, first_beat_s), *(pin for pin in pins if pin.beat != 0.0)})
     beat, time = (np.array(column) for column in zip(*((pin.beat, pin.time_s) for pin in points), strict=True))
+    before_bpm = tempo_bpm
     if len(points) > 1:
         with np.errstate(divide="ignore"):
-            _check_between(60.0 * np.diff(beat) / np.diff(time))
-    return Course(frozen(beat), frozen(time), tempo_bpm, tempo_bpm)
+            between = 60.0 * np.diff(beat) / np.diff(time)
+        _check_between(between)
+        before_bpm = float(between[0])
+    return Course(frozen(beat), frozen(time), before_bpm, tempo_bpm)
 
 
 def following_course(played: PlayedBeats, pins: Sequence[Pin], breaks_s: Sequence[float]) -> Course:

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QMenu,
     QToolButton,
 )
@@ -327,6 +328,7 @@ class GridCard(Card):
             bar = int(np.floor(float(grid.bar_at(moment)) + 0.02))
             for name in _METERS:
                 menu.addAction(f"From bar {bar} on: {name}", lambda n=name: self._change_meter(n, bar))
+            menu.addAction(f"From bar {bar} on: another meter …", lambda: self._ask_meter(bar))
         if grid.meter_changes:
             menu.addSeparator()
         for change in grid.meter_changes:
@@ -334,6 +336,11 @@ class GridCard(Card):
                 f"Take back {change.meter} from bar {change.bar}",
                 lambda b=change.bar: self._do("Take a meter back", edits.remove_meter_change, b),
             )
+
+    def _ask_meter(self, bar: int) -> None:
+        name, given = QInputDialog.getText(self, "Change the meter", f"Meter from bar {bar} on, such as 11/16:")
+        if given:
+            self._change_meter(name, bar)
 
     def _change_meter(self, name: str, bar: int) -> None:
         self._do("Change the meter", lambda session: edits.set_meter(session, Meter.parse(name), from_bar=bar))
