@@ -29,6 +29,7 @@ from supple_snare.session.stages import GroupView, Stages, cut_group
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
+from supple_snare.timing.course import check_stiffness
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.meter import Meter
@@ -273,29 +274,27 @@ def _lead_keys(session: Session, text: str) -> tuple[str, ...]:
 
 def _grid(options: argparse.Namespace) -> Grid | None:
     """The grid told on the command line; None where the band is to be followed."""
-    ruling = replace(options.grid, swing=options.swing, swing_note=options.swing_of)
+    ruling = _ruling(options)
     if options.follow:
         if options.tempo is not None or options.first_beat is not None:
             raise UsageError("--follow finds tempo and first beat itself: leave --tempo and --first-beat out.")
-        _with_stiffness(Grid(ruling=ruling), options.stiffness)
+        check_stiffness(options.stiffness)
         return None
     if options.tempo is None or options.first_beat is None:
         raise UsageError("Give --tempo and --first-beat, or --follow for a recording without a click.")
     return Grid(options.tempo, options.first_beat, options.meter or Meter(), ruling)
 
 
-def _with_stiffness(grid: Grid, stiffness: float) -> Grid:
-    if not 0.0 <= stiffness <= 1.0:
-        raise UsageError(f"A stiffness of {stiffness:g} makes no sense: give one from 0 to 1.")
-    return grid if grid.played is None else replace(grid, played=replace(grid.played, stiffness=stiffness))
+def _ruling(options: argparse.Namespace) -> Ruling:
+    return replace(options.grid, swing=options.swing, swing_note=options.swing_of)
 
 
 def _on_grid(session: Session, options: argparse.Namespace, grid: Grid | None, stages: Stages) -> Session:
     """The session on the grid told, or on the one that its band plays to."""
     if grid is None:
         found = _readings(session, _listen(session, stages))[0].grid
-        ruling = replace(options.grid, swing=options.swing, swing_note=options.swing_of)
-        grid = _with_stiffness(replace(found, ruling=ruling, meter=options.meter or found.meter), options.stiffness)
+        played = found.played and replace(found.played, stiffness=options.stiffness)
+        grid = replace(found, ruling=_ruling(options), meter=options.meter or found.meter, played=played)
         kind = "steady" if grid.played is None else "following the band"
         _say(f"{grid.tempo_bpm:.2f} bpm in {grid.meter}, {kind}; bar 1 at {float(grid.bar_time_s(1)):.3f} s")
     return msgspec.structs.replace(session, take_grid=grid)

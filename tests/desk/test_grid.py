@@ -100,7 +100,7 @@ class TestFollowing:
         chart = grid.tempo
         now = grid.work.session.grid
         middle = float(now.bar_time_s(3.5))
-        at = QPointF(float(chart._x(middle)), chart._y(float(now.tempo_at(middle))))
+        at = QPointF(float(chart._x(middle)), float(chart._y(now.tempo_at(middle))))
         drag(chart, at, at - QPointF(0, 30))
         assert float(grid.work.session.grid.tempo_at(middle)) > float(now.tempo_at(middle)) + 0.5
         assert grid.work.history.undo_label == "Bend the tempo"

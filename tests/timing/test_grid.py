@@ -174,3 +174,18 @@ def test_nonsense_is_refused_in_one_sentence(make):
     """Values that make no sense say so."""
     with pytest.raises(UsageError, match=r"\."):
         make()
+
+
+@given(grids, st.floats(0, 100), st.floats(1, 30))
+def test_every_slot_is_found_again_by_its_place(grid, start, length):
+    """Places name slots, whatever the swing: each leads back to a slot of that place, from a little beside as well."""
+    slots = grid.slots(start, start + length)
+    assert np.array_equal(slots.place[slots.at(slots.place)], slots.place)
+    rising = np.sort(slots.place)
+    beside = rising[:-1] + 0.3 * np.diff(rising)
+    assert np.array_equal(slots.place[slots.at(beside)], rising[:-1])
+    bar, slot = grid.slot_numbers(slots.place, slots.time_s)
+    known, times = np.unique(slots.place, return_counts=True)
+    once = np.isin(slots.place, known[times == 1])
+    assert np.array_equal(bar[once], slots.bar[once])
+    assert np.array_equal(slot[once], slots.slot[once])

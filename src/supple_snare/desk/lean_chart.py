@@ -15,6 +15,7 @@ from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.edits import change_group
 from supple_snare.session.stages import GroupView
+from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.tighten import Response
 from supple_snare.timing.units import FloatArray
 
@@ -206,11 +207,11 @@ class LeanChart(TakeChart):
         tightened = (view.offsets.offset_ms + view.plan.move_ms)[placed]
         y = self._y(tightened)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-        side = np.where(np.abs(tightened) <= theme.ON_TIME_MS, 0, np.sign(tightened))
+        side = np.where(np.abs(tightened) <= ON_TIME_MS, 0, np.sign(tightened))
         for which in (-1, 0, 1):
             mine = side == which
             places = map(QPointF, x[mine].tolist(), y[mine].tolist())
-            put(painter, places, theme.lean_colour(which * 2.0 * theme.ON_TIME_MS), 2.3)
+            put(painter, places, theme.lean_colour(which * 2.0 * ON_TIME_MS), 2.3)
 
     # ---- gestures
 

@@ -28,6 +28,7 @@ from supple_snare.errors import SnareError
 from supple_snare.exchange.tables import write_csv
 from supple_snare.session.measures import KINDS, Cell, Table, measure_table
 from supple_snare.session.stages import GroupView
+from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.units import FloatArray
 
 _NAMES = {
@@ -154,9 +155,9 @@ class MeasurePicture(QWidget):
         x = plot.left() + (column + 0.5) * width + aside
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         for colour, mine in (
-            (theme.EARLY, offset_ms < -theme.ON_TIME_MS),
-            (theme.LATE, offset_ms > theme.ON_TIME_MS),
-            (theme.INK, np.abs(offset_ms) <= theme.ON_TIME_MS),
+            (theme.EARLY, offset_ms < -ON_TIME_MS),
+            (theme.LATE, offset_ms > ON_TIME_MS),
+            (theme.INK, np.abs(offset_ms) <= ON_TIME_MS),
         ):
             places = [QPointF(a, height(b)) for a, b in zip(x[mine].tolist(), offset_ms[mine].tolist(), strict=True)]
             put(painter, places, colour, 2.4)

@@ -420,7 +420,7 @@ class Page(QAbstractScrollArea):
         x = float(layout.x_in_row(row, slots.time_s[nearest]))
         if abs(x - point.x()) > _GRAB_PX:
             return None
-        return float(grid.bars.beat_of(slots.bar[nearest]) + slots.straight[nearest])
+        return float(slots.place[nearest])
 
     def _drag_line(self, point: QPointF, *, pinning: bool) -> None:
         """Bar 1's line moves the first beat; any other sets the tempo so that it meets the pointer, or is pinned there.

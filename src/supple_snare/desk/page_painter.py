@@ -19,6 +19,7 @@ from supple_snare.sound.editlist import EditList
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind, Origin
+from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -341,12 +342,12 @@ def _paint_pegs(
     capped = np.abs(angle) >= LEAN_CAP - 1e-9
     radius = 2.4 if ghost else 4.2
     painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-    side = np.where(np.abs(offset_ms) <= theme.ON_TIME_MS, 0, np.sign(offset_ms))
+    side = np.where(np.abs(offset_ms) <= ON_TIME_MS, 0, np.sign(offset_ms))
     for which in (0, -1, 1):
         mine = side == which
         if not mine.any():
             continue
-        colour = QColor(theme.lean_colour(which * 2.0 * theme.ON_TIME_MS))
+        colour = QColor(theme.lean_colour(which * 2.0 * ON_TIME_MS))
         if ghost:
             colour.setAlpha(110)
         painter.setPen(QPen(colour, 1.4 if ghost else 2.4))

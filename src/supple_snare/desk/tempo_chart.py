@@ -15,6 +15,7 @@ from supple_snare.errors import SnareError
 from supple_snare.session.grid_edits import bend_tempo, raw_course_tempo
 from supple_snare.session.section_edits import section_spans
 from supple_snare.timing.course import TEMPO_RANGE_BPM
+from supple_snare.timing.units import FloatArray
 
 _PULL_PX = 3.0
 _LEAST_SPAN_BPM = 4.0
@@ -48,10 +49,10 @@ class TempoChart(TakeChart):
         room = max(0.15 * (high - low), 0.5 * _LEAST_SPAN_BPM)
         return low - room, high + room
 
-    def _y(self, tempo_bpm: float) -> float:
+    def _y(self, tempo_bpm: FloatArray | float) -> FloatArray:
         plot = self._plot()
         low, high = self._tempos()
-        return float(plot.bottom() - (np.clip(tempo_bpm, low, high) - low) / (high - low) * plot.height())
+        return np.asarray(plot.bottom() - (np.clip(tempo_bpm, low, high) - low) / (high - low) * plot.height())
 
     def _tempo_under(self, y: float) -> float:
         plot = self._plot()
@@ -87,7 +88,7 @@ class TempoChart(TakeChart):
         low, high = self._tempos()
         step = next(each for each in (1, 2, 5, 10, 20, 50, 100) if (high - low) / each <= 6 or each == 100)
         for tempo in range(int(np.ceil(low / step)) * step, int(high) + 1, step):
-            self._paint_line(painter, self._y(tempo), str(tempo), theme.RULE)
+            self._paint_line(painter, float(self._y(tempo)), str(tempo), theme.RULE)
         self._paint_bars(painter)
         for span in section_spans(self._workspace.session)[1:]:
             x = float(self._x(span.section.start_s))
@@ -99,7 +100,7 @@ class TempoChart(TakeChart):
         assert played is not None
         middle_s, tempo = raw_course_tempo(played)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        places = [QPointF(x, self._y(bpm)) for x, bpm in zip(self._x(middle_s).tolist(), tempo.tolist(), strict=True)]
+        places = list(map(QPointF, self._x(middle_s).tolist(), self._y(tempo).tolist()))
         put(painter, places, theme.INK_FAINT, 2.4, ring=True)
 
     def _paint_course(self, painter: QPainter) -> None:
@@ -112,13 +113,13 @@ class TempoChart(TakeChart):
                 painter.fillRect(QRectF(left, plot.top(), right - left, plot.height()), theme.BRASS_PALE)
         time_s = np.linspace(0.0, session.length_s, max(int(plot.width() / 2), 2))
         tempo = grid.tempo_at(time_s)
-        points = [QPointF(x, self._y(bpm)) for x, bpm in zip(self._x(time_s).tolist(), tempo.tolist(), strict=True)]
+        points = list(map(QPointF, self._x(time_s).tolist(), self._y(tempo).tolist()))
         painter.setPen(QPen(theme.BRASS, 2.2))
         painter.drawPolyline(QPolygonF(points))
         painter.setPen(QPen(theme.SHEET, 1))
         painter.setBrush(theme.BRASS_TEXT)
         for pin in grid.pins:
-            x, y = float(self._x(pin.time_s)), self._y(float(grid.tempo_at(pin.time_s)))
+            x, y = float(self._x(pin.time_s)), float(self._y(grid.tempo_at(pin.time_s)))
             painter.drawPolygon(QPolygonF([QPointF(x - 5, y), QPointF(x, y - 6), QPointF(x + 5, y), QPointF(x, y + 6)]))
 
     # ---- gestures

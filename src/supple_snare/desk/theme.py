@@ -7,6 +7,8 @@ from pathlib import Path
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
+from supple_snare.timing.measure import ON_TIME_MS
+
 PAPER = QColor("#F4EEE2")
 SHEET = QColor("#FBF8F1")
 RULE = QColor("#D9D0BC")
@@ -24,9 +26,6 @@ WAVE_DOWN = QColor("#CDD3DA")
 DESK = QColor("#2A2A32")
 DESK_TEXT = QColor("#F4EEE2")
 DESK_SOFT = QColor("#B9B3A6")
-
-ON_TIME_MS = 1.5
-"""Strokes this near to the line are drawn in ink, neither early nor late."""
 
 _FAMILY = "Lato"
 

@@ -12,7 +12,7 @@ from supple_snare.errors import UsageError
 from supple_snare.session.document import Session, SlotGiven
 from supple_snare.session.edits import change_group
 from supple_snare.session.stages import SAME_STROKE_S, GroupView
-from supple_snare.timing.course import Bend, Pin, PlayedBeats, check_tempo, following_course
+from supple_snare.timing.course import Bend, Pin, PlayedBeats, check_tempo
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
 from supple_snare.timing.ruling import Ruling
@@ -24,6 +24,19 @@ _SAME_BEAT = 1e-6
 def with_grid(session: Session, grid: Grid) -> Session:
     """The session on another grid; how its sections are ruled stays theirs."""
     return msgspec.structs.replace(session, take_grid=replace(grid, sections=()))
+
+
+def one_tempo(session: Session, tempo_bpm: float, first_beat_s: float | None = None) -> Session:
+    """A steady grid in place of pins and followed beats; bar 1 stays where it is unless told.
+
+    Raises
+    ------
+    UsageError
+        If the tempo makes no sense.
+    """
+    grid = session.take_grid
+    first_s = float(session.grid.bar_time_s(1)) if first_beat_s is None else first_beat_s
+    return with_grid(session, replace(grid, tempo_bpm=tempo_bpm, first_beat_s=first_s, pins=(), played=None))
 
 
 def take_reading(session: Session, grid: Grid) -> Session:
@@ -98,11 +111,9 @@ def span_beats(session: Session, start_s: float, end_s: float, beats: float) -> 
     """
     if end_s - start_s < 0.05 or beats <= 0.0:
         raise UsageError("Choose a range from one hit to a later one, and say how many beats lie between them.")
-    grid = session.take_grid
     beat_s = (end_s - start_s) / beats
-    tempo = 60.0 / beat_s
-    first_beat_s = start_s + round((grid.first_beat_s - start_s) / beat_s) * beat_s
-    return with_grid(session, replace(grid, tempo_bpm=tempo, first_beat_s=first_beat_s, pins=(), played=None))
+    first_beat_s = start_s + round((session.take_grid.first_beat_s - start_s) / beat_s) * beat_s
+    return one_tempo(session, 60.0 / beat_s, first_beat_s)
 
 
 def follow_beats(session: Session, played: PlayedBeats | None) -> Session:
@@ -135,9 +146,8 @@ def beats_of_strokes(session: Session, view: GroupView) -> PlayedBeats:
 
 def raw_course_tempo(played: PlayedBeats) -> tuple[FloatArray, FloatArray]:
     """Middles, in seconds, and tempos of the beats as they were played."""
-    course = following_course(replace(played, stiffness=0.0, bends=()), (), ())
-    middle = 0.5 * (course.time_s[1:] + course.time_s[:-1])
-    return middle, 60.0 * played.step / np.diff(course.time_s)
+    time_s = np.array(played.time_s)
+    return 0.5 * (time_s[1:] + time_s[:-1]), 60.0 * played.step / np.diff(time_s)
 
 
 def pin_line(session: Session, beat: float, time_s: float) -> Session:
@@ -289,12 +299,10 @@ def free_slots(session: Session, group: str, time_s: FloatArray) -> Session:
 
 def places_beside(session: Session, view: GroupView, strokes: IntArray, slots: int) -> FloatArray:
     """Places so many slots later (earlier if negative) than those of some strokes."""
-    grid = session.grid
     time_s = view.strokes.time_s[strokes]
-    around = grid.slots(float(time_s.min()) - 1.0, float(time_s.max()) + 1.0)
-    lines = grid.bars.beat_of(around.bar) + around.straight
-    index = np.searchsorted(0.5 * (lines[1:] + lines[:-1]), view.offsets.place[strokes])
-    return lines[np.clip(index + slots, 0, len(lines) - 1)]
+    around = session.grid.slots(float(time_s.min()) - 1.0, float(time_s.max()) + 1.0)
+    index = around.at(view.offsets.place[strokes]) + slots
+    return around.place[np.clip(index, 0, len(around) - 1)]
 
 
 def _without(given: Sequence[SlotGiven], time_s: FloatArray) -> list[SlotGiven]:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.timing.drift_path import find_drift
+from supple_snare.timing.drift_path import find_drift, slow_part
 from supple_snare.timing.grid import Slots
 from supple_snare.timing.ordered_path import ordered_path
 from supple_snare.timing.units import FloatArray, IntArray, frozen
@@ -43,7 +43,7 @@ _NEVER = 0.03
 _RARE = 0.25
 """A place played less than this, beside a usual one, is no habit."""
 
-_SMOOTH_UNITS = 4.0
+_SMOOTH_UNITS, _WILD = 4.0, 0.35
 _CLOSE_COST = 3.0
 _BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
@@ -176,18 +176,10 @@ class _Path:
         away = offset - drift[:, None]
         likeliest = np.argmin(0.5 * (away / self._width) ** 2 + habit, axis=1)
         rest = away[np.arange(len(away)), likeliest]
-        weight = np.clip(1.0 - (rest / 0.35) ** 2, 0.0, 1.0) ** 2
-        told = weight > 0.0
+        told = np.abs(rest) < _WILD
         if told.any():
             self._width = float(np.clip(1.4826 * np.median(np.abs(rest[told])), *_WIDTH_RANGE))
-        step = _SMOOTH_UNITS / 4.0
-        place = (self._place - self._place[0]) / step
-        cell = place.astype(np.int64)
-        cells = int(cell[-1]) + 1
-        kernel = np.exp(-0.5 * (np.arange(-12, 13) / 4.0) ** 2)
-        total = np.convolve(np.bincount(cell, weight * rest, cells), kernel)[12:-12]
-        counted = np.convolve(np.bincount(cell, weight, cells), kernel)[12:-12]
-        return drift + np.interp(place - 0.5, np.arange(cells), total / (counted + 0.7))
+        return drift + slow_part(self._place, rest, width=_SMOOTH_UNITS, wild=_WILD, doubt=0.7)
 
 
 def _units(slots: Slots) -> FloatArray:

@@ -75,8 +75,7 @@ class PlayedBeats:
     def __post_init__(self) -> None:
         if len(self.time_s) < 2 or not np.all(np.diff(self.time_s) > 0) or not np.all(np.isfinite(self.time_s)):
             raise UsageError("Beats must follow one another in time, two at least.")
-        if not 0.0 <= self.stiffness <= 1.0:
-            raise UsageError(f"A stiffness of {self.stiffness:g} makes no sense: give one from 0 to 1.")
+        check_stiffness(self.stiffness)
         if not 0.05 <= self.step <= 16.0:
             raise UsageError(f"Beats of {self.step:g} quarter notes make no sense.")
 
@@ -206,6 +205,18 @@ def check_tempo(tempo_bpm: float) -> None:
     low, high = TEMPO_RANGE_BPM
     if not low <= tempo_bpm <= high:
         raise UsageError(f"A tempo of {tempo_bpm:g} bpm makes no sense: give one from {low:g} to {high:g}.")
+
+
+def check_stiffness(stiffness: float) -> None:
+    """Whether a stiffness makes sense.
+
+    Raises
+    ------
+    UsageError
+        If not.
+    """
+    if not 0.0 <= stiffness <= 1.0:
+        raise UsageError(f"A stiffness of {stiffness:g} makes no sense: give one from 0 to 1.")
 
 
 def _check_between(tempo: FloatArray) -> None:

@@ -71,6 +71,35 @@ def find_drift(place: FloatArray, offset: FloatArray, prior: FloatArray) -> Floa
     return np.asarray(np.interp(cell_place, middles, DRIFT[_cheapest(raster, _RATE * size)]))
 
 
+def slow_part(place: FloatArray, values: FloatArray, *, width: float, wild: float, doubt: float) -> FloatArray:
+    """What neighbouring values have in common, drawn to zero where few of them tell.
+
+    Parameters
+    ----------
+    place, values : float array, shape (n,)
+        Places never fall; they are gathered in cells of 1.
+    width : float
+        Standard deviation of the smoothing weight, in cells.
+    wild : float
+        Values as far off as this have no say.
+    doubt : float
+        Values' worth of zero mixed in.
+
+    Returns
+    -------
+    float array, shape (n,)
+    """
+    weight = np.clip(1.0 - (values / wild) ** 2, 0.0, 1.0) ** 2
+    cell = (place - place[0]).astype(np.int64)
+    cells = int(cell[-1]) + 1
+    reach = round(3.0 * width)
+    kernel = np.exp(-0.5 * (np.arange(-reach, reach + 1) / width) ** 2)
+    total, told = (
+        np.convolve(np.bincount(cell, sums, cells), kernel)[reach:-reach] for sums in (weight * values, weight)
+    )
+    return np.asarray(np.interp(place - place[0] - 0.5, np.arange(cells), total / (told + doubt)))
+
+
 def _cheapest(raster: NDArray[np.float32], rate: float) -> IntArray:
     """Bin of each cell on the cheapest course."""
     cells = raster.shape[1]

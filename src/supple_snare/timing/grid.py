@@ -35,8 +35,8 @@ class Slots:
         Counted from 0 within the bar.
     beat : float array, shape (n,)
         Position within the bar in quarter notes, as laid (swing included).
-    straight : float array, shape (n,)
-        The same without swing.
+    place : float array, shape (n,)
+        What names the slot whatever the swing: quarter notes from the start of bar 1, swing left out.
     on_count : bool array, shape (n,)
         Whether it is a count of the meter.
     section : int array, shape (n,)
@@ -47,12 +47,18 @@ class Slots:
     bar: IntArray
     slot: IntArray
     beat: FloatArray
-    straight: FloatArray
+    place: FloatArray
     on_count: NDArray[np.bool_]
     section: IntArray
 
     def __len__(self) -> int:
         return len(self.time_s)
+
+    def at(self, place: FloatArray) -> IntArray:
+        """Index of the slot nearest to each place, as in `place`; meaningless for NaN."""
+        order = np.argsort(self.place, kind="stable")  # swing may carry a note past a triplet beside it
+        rising = self.place[order]
+        return order[np.searchsorted(0.5 * (rising[1:] + rising[:-1]), place)].astype(np.int64)
 
     @cached_property
     def spacing_s(self) -> FloatArray:
@@ -151,12 +157,6 @@ class Grid:
         beat = self.course.beat_at(time_s)
         return 60.0 / (self.course.time_at(beat + 0.5) - self.course.time_at(beat - 0.5))
 
-    def ruling_at(self, time_s: float) -> Ruling:
-        """How the bar at a moment is ruled."""
-        if not self.sections:
-            return self.ruling
-        return self.sections[int(section_of([section.start_s for section in self.sections], time_s))].ruling
-
     def slot_numbers(self, place: FloatArray, near_s: FloatArray) -> tuple[IntArray, IntArray]:
         """Bars and slots of places in quarter notes from bar 1, swing left out; 0 and 0 for NaN.
 
@@ -168,8 +168,7 @@ class Grid:
         if not len(place):
             return np.zeros(0, dtype=np.int64), np.zeros(0, dtype=np.int64)
         slots = self.slots(float(near_s.min()), float(near_s.max()))
-        lines = self.bars.beat_of(slots.bar) + slots.straight
-        index = np.searchsorted(0.5 * (lines[1:] + lines[:-1]), place)
+        index = slots.at(place)
         known = np.isfinite(place)
         return np.where(known, slots.bar[index], 0), np.where(known, slots.slot[index], 0)
 
@@ -198,7 +197,7 @@ class Grid:
             bar=frozen(bar, np.int64),
             slot=frozen(slot, np.int64),
             beat=frozen(beat),
-            straight=frozen(straight),
+            place=frozen(self.bars.beat_of(bar) + straight),
             on_count=frozen(on_count, np.bool_),
             section=frozen(section_of(starts, time_s), np.int64),
         )

@@ -82,8 +82,7 @@ def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = N
     """
     time = strokes.time_s
     slots = grid.slots(float(time[0]) if len(time) else 0.0, float(time[-1]) if len(time) else 0.0)
-    places = grid.bars.beat_of(slots.bar) + slots.straight
-    fixed = _slots_at(places, told) if told is not None else np.full(len(time), -1)
+    fixed = np.full(len(time), -1) if told is None else np.where(np.isfinite(told), slots.at(told), -1)
     timed = np.flatnonzero(~strokes.rides)
     path = assign_slots(time[timed], slots, lead=strokes.lead[timed], fixed=fixed[timed])
     slot_index = _spread(path.slot_index, timed, len(time), -1)
@@ -102,8 +101,8 @@ def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = N
         slot=frozen(slots.slot[near], np.int64),
         beat=frozen(slots.beat[near]),
         section=frozen(slots.section[near], np.int64),
-        place=frozen(np.where(placed, places[near], np.nan)),
-        runner_up=frozen(_spread(places[path.runner_up], timed, len(time), np.nan)),
+        place=frozen(np.where(placed, slots.place[near], np.nan)),
+        runner_up=frozen(_spread(slots.place[path.runner_up], timed, len(time), np.nan)),
         grid_s=frozen(grid_s),
         offset_ms=frozen(offset_ms),
         drift_ms=whole(parts.drift_ms),
@@ -113,12 +112,6 @@ def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = N
         close_call=frozen(_spread(path.close, timed, len(time), False), np.bool_),
         fixed=frozen(placed & (fixed >= 0), np.bool_),
     )
-
-
-def _slots_at(places: FloatArray, told: FloatArray) -> IntArray:
-    """Slot nearest to each place; −1 where none is told."""
-    middles = 0.5 * (places[1:] + places[:-1])
-    return np.where(np.isfinite(told), np.searchsorted(middles, told), -1)
 
 
 def _spread(values: NDArray[Any], where: IntArray, count: int, empty: Any) -> NDArray[Any]:

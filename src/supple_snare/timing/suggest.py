@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from supple_snare.timing.drift_path import find_drift
+from supple_snare.timing.drift_path import find_drift, slow_part
 from supple_snare.timing.ruling import Ruling, Subdivision
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -143,19 +143,8 @@ class _Music:
         nearest = np.abs(away).argmin(axis=1)
         seconds = away[np.arange(len(away)), nearest] * self.beat_s
         for _ in range(_SLOW_ROUNDS):
-            seconds = seconds - _slow_part(self.beat, seconds)
+            seconds = seconds - slow_part(self.beat, seconds, width=2.0, wild=0.06, doubt=2.0)
         return seconds, number[nearest]
-
-
-def _slow_part(beat: FloatArray, seconds: FloatArray) -> FloatArray:
-    """What neighbouring strokes have in common, over some four beats."""
-    cell = (beat - beat[0]).astype(np.int64)
-    cells = int(cell[-1]) + 1
-    kernel = np.exp(-0.5 * (np.arange(-6, 7) / 2.0) ** 2)
-    weight = np.clip(1.0 - (seconds / 0.06) ** 2, 0.0, 1.0) ** 2
-    total = np.convolve(np.bincount(cell, weight * seconds, cells), kernel)[6:-6]
-    told = np.convolve(np.bincount(cell, weight, cells), kernel)[6:-6]
-    return np.interp(beat - beat[0] - 0.5, np.arange(cells), total / (told + 2.0))
 
 
 def _explained(ruling: Ruling, away: FloatArray, line: IntArray, lines: int, beat_s: float) -> Candidate:

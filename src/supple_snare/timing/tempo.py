@@ -181,17 +181,20 @@ def _reading(track: Track, confidence: float, time_s: FloatArray, weight: FloatA
     beats_s = _whole_beats(place, time_s)
     compound = _is_compound(track, place)
     lines = _lines(place, 60.0 / track.felt_bpm, compound)
-    for _ in range(_REFINE_ROUNDS):
+
+    def stands(beats_s: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """Place of each hit, that of its line, and how much it counts by its distance from that."""
         place = np.interp(time_s, beats_s, np.arange(len(beats_s)))
         line, away = _nearest_lines(place, lines)
-        near = (1.0 - np.minimum(np.abs(away) / _NEAR_BEATS, 1.0) ** 2) ** 2 * weight
+        return place, line, (1.0 - np.minimum(np.abs(away) / _NEAR_BEATS, 1.0) ** 2) ** 2 * weight
+
+    for _ in range(_REFINE_ROUNDS):
+        _, line, near = stands(beats_s)
         beats_s = smooth_beats(line, time_s, near + 1e-9, _WAVE_BEATS)
         if np.any(np.diff(beats_s) <= 0.0):  # too little to go by: the track as it was
             beats_s = _whole_beats(beat - start, time_s)
             break
-    place = np.interp(time_s, beats_s, np.arange(len(beats_s)))
-    line, away = _nearest_lines(place, lines)
-    near = (1.0 - np.minimum(np.abs(away) / _NEAR_BEATS, 1.0) ** 2) ** 2 * weight
+    place, line, near = stands(beats_s)
     meter = _meter(place, weight, lead, compound)
     one = _first_one(place, weight)
     return _laid(beats_s, line, time_s, near, meter, one, confidence)

@@ -256,9 +256,7 @@ class GridCard(Card):
         self._do("Read the tempo from MIDI", edits.take_reading, grid)
 
     def _type_tempo(self, tempo: float) -> None:
-        grid = self.work.session.take_grid
-        changed = replace(grid, tempo_bpm=tempo, first_beat_s=float(grid.bar_time_s(1)), pins=(), played=None)
-        self.work.do("Set the tempo", edits.with_grid(self.work.session, changed))
+        self._do("Set the tempo", edits.one_tempo, tempo)
 
     def tap(self) -> None:
         """One tap. The tempo is the straight line through the last taps; along with the sound, so is the first beat."""
@@ -273,13 +271,11 @@ class GridCard(Card):
             self._found_words.setText(f"{4 - len(self._taps)} more taps …")
             return
         tempo, beat_s = tapped_beats(np.array(self._taps))
-        grid = self.work.session.take_grid
-        first_beat_s = float(grid.bar_time_s(1))
+        first_beat_s = float(self.work.session.grid.bar_time_s(1))
         if along:
             period = 60.0 / tempo
             first_beat_s = beat_s + round((first_beat_s - beat_s) / period) * period
-        changed = replace(grid, tempo_bpm=tempo, first_beat_s=first_beat_s, pins=(), played=None)
-        self.work.do("Tap the tempo", edits.with_grid(self.work.session, changed))
+        self._do("Tap the tempo", edits.one_tempo, tempo, first_beat_s)
         self._found_words.setText(f"Tapped {tempo:.1f} bpm{' along with the sound' if along else ''}.")
 
     def _set_following(self, on: bool) -> None:
@@ -287,11 +283,7 @@ class GridCard(Card):
         if not on:
             played = session.take_grid.played
             assert played is not None
-            tempo = _mean_tempo(played.time_s, played.step)
-            grid = replace(
-                session.take_grid, tempo_bpm=tempo, first_beat_s=float(session.grid.bar_time_s(1)), played=None, pins=()
-            )
-            self.work.do("One tempo", edits.with_grid(session, grid))
+            self._do("One tempo", edits.one_tempo, _mean_tempo(played.time_s, played.step))
         elif view is None:
             self.work.tell("The recordings are still being listened to.")
             self.refresh()
