@@ -44,6 +44,8 @@ class Recipe:
     bleed_db: tuple[float, float] = (-24.0, -14.0)
     noise_db: float = -72.0
     scatter_ms: float = 8.0
+    feel_ms: float = 0.0
+    """How far each sixteenth of the bar is played from its line, as a standard deviation."""
     dynamics_db: float = 8.0
     ghosts_db: tuple[float, float] | None = None
     flams: bool = False
@@ -215,9 +217,10 @@ def _play(
         line[at : at + len(sound)] += sound[: max(0, frames - at)]
         found.append((time_s, level_db, kind, grid_s))
 
+    feel_s = np.random.default_rng(round(recipe.tempo_bpm)).normal(0.0, recipe.feel_ms / 1000.0, 16)
     for beat, level_db, kind in _pattern(drum, recipe, rng):
         grid_s = 0.5 + beat * beat_s
-        drift = 0.015 * np.sin(beat / 10.0)
+        drift = 0.015 * np.sin(beat / 10.0) + feel_s[round(beat * 4) % 16]
         time_s = round((grid_s + drift + rng.normal(0.0, recipe.scatter_ms / 1000.0)) * RATE_HZ) / RATE_HZ
         if kind == "roll":
             gaps = rng.uniform(0.026, 0.036, 14)

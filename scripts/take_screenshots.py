@@ -1,10 +1,11 @@
 """Takes the pictures in docs/screenshots/ from the demo, each at 1280 x 800.
 
-QT_QPA_PLATFORM=offscreen .venv/bin/python scripts/take_screenshots.py [FOLDER] [STEP ...]
+QT_QPA_PLATFORM=offscreen .venv/bin/python scripts/take_screenshots.py [FOLDER] [PICTURE ...]
 """
 
 from __future__ import annotations
 
+import os
 import sys
 import tempfile
 import time
@@ -13,17 +14,28 @@ from pathlib import Path
 
 import numpy as np
 from PyQt6.QtCore import QSettings, QStandardPaths
+from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QApplication
 
-from supple_snare.demo.session import demo_session
+from supple_snare.demo.session import demo_listening, demo_session
 from supple_snare.desk.cards.grid import GridCard
+from supple_snare.desk.cards.proof import step_question
+from supple_snare.desk.groove_library import show_library
 from supple_snare.desk.hit_tools import choose_hit
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
 from supple_snare.desk.workspace import STEPS
+from supple_snare.session.edits import change_group, even_range, give_moves, set_aim
+from supple_snare.session.feels import FeelOf
 from supple_snare.session.grid_edits import beats_of_strokes, follow_beats
+from supple_snare.session.history import History
 from supple_snare.session.section_edits import split_section
+from supple_snare.timing.aim import Aim, AimAt
+from supple_snare.timing.cycle import Cycle
+from supple_snare.timing.groove import Groove
 from supple_snare.timing.hits import Kind
+from supple_snare.timing.offsets import FeelRules
+from supple_snare.timing.tighten import Response
 
 ROOT = Path(__file__).resolve().parent.parent
 
@@ -60,42 +72,134 @@ def follow_band(window: Window) -> None:
     card.slots.choose_section(work.session.sections[1].key)
 
 
+def lay_feels(window: Window) -> None:
+    """The last part's feel over that of the first bars."""
+    work = window.work
+    for bar, name in ((9, "Swung part"), (13, "Last part")):
+        work.do("Split", split_section(work.session, float(work.session.grid.bar_time_s(bar)), name=name))
+    group = work.session.groups[0]
+    work.do("Cycle", change_group(work.session, group.key, feel=FeelRules(Cycle(1))))
+    first, _, last = work.session.sections
+    work.look(feel_of=FeelOf("section", first.key), feel_beside=FeelOf("section", last.key))
+
+
+def aim_at(window: Window, group: str, aim: Aim) -> None:
+    """A group on the page with its aim."""
+    work = window.work
+    key = next(each.key for each in work.session.groups if each.name == group)
+    work.do("Aim", set_aim(work.session, key, aim))
+    work.look(group=key)
+
+
+def follow_drums(window: Window) -> None:
+    """The sousaphone a little behind the drums; farther strokes reached too."""
+    drums = window.work.session.groups[0].key
+    aim_at(window, "Sousaphone", Aim(at=AimAt.REFERENCE, reference=drums, behind_ms=5.0))
+    response = Response(strength=0.9, tolerance_ms=4.0, reach_ms=90.0)
+    work = window.work
+    work.do("Reach", change_group(work.session, work.looks.group, response=response))
+
+
+def look_at_doubt(window: Window) -> None:
+    """The second doubt in the loupe."""
+    window.work.look(loupe=True)
+    for _ in range(2):
+        step_question(window.work, 1)
+
+
+def mend_fill(window: Window) -> None:
+    """The rushed fill of bar 8: its ends moved, its inside evened out."""
+    work, grid = window.work, window.work.session.grid
+    assert work.view is not None
+    start_s, end_s = (float(grid.bar_time_s(bar)) for bar in (8.48, 9.02))
+    time_s = work.view.strokes.time_s
+    inside = time_s[(time_s >= start_s) & (time_s <= end_s)]
+    moves = {float(inside[0]): 2.0, float(inside[-1]): 6.0}
+    work.do("Ends", give_moves(work.session, work.looks.group, moves))
+    work.do("Even", even_range(work.session, work.looks.group, start_s, end_s))
+    window.page.zoom(1)
+    work.look(range_s=(start_s, end_s))
+    window.page.show_time(start_s)
+
+
+def march(window: Window) -> Groove:
+    """One of the grooves that come with the program."""
+    return next(groove for _, groove in window.work.grooves() if "marching" in groove.name)
+
+
+PREPARE: dict[str, Callable[[Window], None]] = {
+    "grid": follow_band,
+    "feel": lay_feels,
+    "midi-part": lambda window: aim_at(window, "Accordion", Aim(at=AimAt.GROOVE, groove=march(window), accents=0.5)),
+    "reference": follow_drums,
+    "fill": mend_fill,
+    "proof": look_at_doubt,
+    "loupe": choose_flam,
+    "measure": lambda window: window.measures.choose("slots"),
+}
+STEP_OF = {
+    "loupe": "hits",
+    "measure": "feel",
+    "grooves": "feel",
+    "midi-part": "tighten",
+    "reference": "tighten",
+    "fill": "tighten",
+}
+
+
+def picture_of_library(window: Window, app: QApplication) -> QPixmap:
+    """The library with a groove chosen."""
+    library = show_library(window.work, window)
+    library.choose(next(path for path, groove in window.work.grooves() if groove == march(window)))
+    wait(app, library.isVisible)
+    picture = library.grab()
+    library.close()
+    return picture
+
+
 def main() -> None:
     """Open the demo, go through the steps, keep a picture of each."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs" / "screenshots"
-    steps = sys.argv[2:] or [*STEPS, "loupe", "measure"]
+    pictures = sys.argv[2:] or [*STEPS, *STEP_OF]
     folder.mkdir(parents=True, exist_ok=True)
     QStandardPaths.setTestModeEnabled(True)
     app = QApplication(sys.argv[:1])
     with tempfile.TemporaryDirectory() as settings:
+        os.environ["XDG_DATA_HOME"] = settings
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, settings)
         apply_theme(app)
         window = Window()
         window.resize(1280, 800)
         window.show()
-        window.work.open(demo_session(), None)
+        session = demo_session()
+        window.work.open(session, demo_listening(session))
         wait(app, lambda: window.work.view is not None and not window.work.jobs.jobs)
         window.work.when_cut(lambda: None)
         wait(app, lambda: not window.work.jobs.jobs)
-        for step in steps:
+        drums = window.work.looks.group
+        for picture in pictures:
             window.work.look(
-                step={"loupe": "hits", "measure": "feel"}.get(step, step),
-                loupe=step == "loupe",
-                measuring=step == "measure",
+                step=STEP_OF.get(picture, picture),
+                group=drums,
+                loupe=picture == "loupe",
+                measuring=picture == "measure",
+                feel_of=FeelOf(),
+                feel_beside=None,
+                selected_s=None,
+                range_s=None,
             )
             before = window.work.session
-            if step == "grid":
-                follow_band(window)
+            PREPARE.get(picture, lambda _window: None)(window)
+            if window.work.session is not before:
                 wait(app, lambda: bool(window.work.jobs.jobs), 2.0)
-            if step == "measure":
-                window.measures.choose("slots")
-            if step == "loupe":
-                choose_flam(window)
+            if window.work.looks.loupe:
                 wait(app, lambda: window.loupe.is_loaded)
             wait(app, lambda: not window.work.jobs.jobs)
-            window.grab().save(str(folder / f"{step.replace(' ', '-')}.png"))
+            shown = picture_of_library(window, app) if picture == "grooves" else window.grab()
+            shown.save(str(folder / f"{picture.replace(' ', '-')}.png"))
             while window.work.session is not before:
                 window.work.undo()
+        window.work.history = History(window.work.session)  # nothing to ask about at closing
         window.close()
 
 

@@ -11,6 +11,11 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 import soundfile
+from hypothesis import settings
+
+# How long an example takes says more of the machine than of the code.
+settings.register_profile("calm", deadline=None)
+settings.load_profile("calm")
 
 RATE_HZ = 48_000
 

@@ -5,11 +5,13 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+import mido
 import numpy as np
 import pytest
 import soundfile
 
 from supple_snare.cli import main
+from supple_snare.exchange.midi import read_notes
 from tests.conftest import drum_line, make_take
 
 TIMING = ["--tempo", "110", "--first-beat", "0.5"]
@@ -234,3 +236,110 @@ def test_without_a_screen_the_window_says_so(capsys, monkeypatch):
     status, _, err = run(capsys)
     assert status == 1
     assert "no screen" in err
+
+
+# ---- feel
+
+
+def test_a_groove_is_taken_and_given(capsys, shared_take, tmp_path):
+    """Taken from the drums as JSON and as MIDI, given back at full strength: every stroke where it has it."""
+    for name in ("drums.groove.json", "drums.mid"):
+        status, out, _ = run(
+            capsys, "groove", *shared_take.files, *TIMING, "--bars", 1, "--out", tmp_path / name, "--json"
+        )
+        assert status == 0
+    told = json.loads(out)
+    assert (told["format"], told["version"], told["cycle_beats"]) == ("groove template", 1, 4.0)
+    keys = {"position_beats", "offset_beats", "offset_ms", "spread_ms", "accent_db", "count"}
+    assert all(set(slot) == keys for slot in told["slots"])
+    assert json.loads((tmp_path / "drums.groove.json").read_text()) == told
+    for name in ("drums.groove.json", "drums.mid"):
+        aim = f"groove={tmp_path / name}"
+        words = [
+            "tighten",
+            *shared_take.files,
+            *TIMING,
+            "--aim",
+            aim,
+            "--strength",
+            1,
+            "--out",
+            tmp_path / "out",
+            "--json",
+        ]
+        status, out, _ = run(capsys, *words)
+        assert status == 0
+        offsets = {slot["position_beats"]: slot["offset_ms"] for slot in told["slots"]}
+        for stroke in json.loads(out)["strokes"]:
+            place = round((stroke["grid_time"] - 0.5) * 110 / 60, 3) % 4
+            assert 1000 * (stroke["new_time"] - stroke["grid_time"]) == pytest.approx(offsets[place], abs=0.3)
+
+
+def test_own_feel_keeps_the_feel(capsys, shared_take, tmp_path):
+    """Scatter shrinks, drift goes, what repeats stays: measured in the files written."""
+    timing = [*TIMING, "--cycle", "1 bar", "--leads", "kick,snare"]
+    words = ["tighten", *shared_take.files, *timing, "--aim", "own-feel", "--out", tmp_path / "out", "--json"]
+    _, before, _ = run(capsys, "measure", *shared_take.files, *timing, "--json")
+    status, _, _ = run(capsys, *words)
+    written = [tmp_path / "out" / path.name for path in shared_take.files]
+    _, after, _ = run(capsys, "measure", *written, *timing, "--json")
+    assert status == 0
+    one, two = (json.loads(text)["summary"] for text in (before, after))
+    assert two["scatter_rms_ms"] / one["scatter_rms_ms"] == pytest.approx(0.2, abs=0.05)
+    assert two["drift_rms_ms"] < 2.0
+    assert two["feel_rms_ms"] == pytest.approx(one["feel_rms_ms"], abs=1.0)
+
+
+def test_a_midi_part_follows_a_recording(capsys, shared_take, tmp_path):
+    """Measured, tightened to the snare 5 ms behind it, written with its name; nothing else is written."""
+    snare = np.sort(shared_take.starts_s["snare"])
+    track, now = mido.MidiTrack([mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(110))]), 0
+    for time in snare + np.random.default_rng(2).normal(0.01, 0.01, len(snare)):
+        tick = round(time * 960 * 110 / 60)
+        track += [mido.Message("note_on", note=50, time=tick - now), mido.Message("note_off", note=50, time=60)]
+        now = tick + 60
+    mido.MidiFile(ticks_per_beat=960, tracks=[track]).save(tmp_path / "bass.mid")
+    status, out, _ = run(capsys, "measure", tmp_path / "bass.mid", *TIMING, "--json")
+    assert (status, len(json.loads(out)["strokes"])) == (0, len(snare))
+    aim = ["--aim", f"reference={shared_take.root / 'snare.wav'}", "--behind", 5, "--strength", 1]
+    status, out, _ = run(capsys, "tighten", tmp_path / "bass.mid", *TIMING, *aim, "--out", tmp_path / "out", "--json")
+    assert status == 0
+    assert [path.name for path in (tmp_path / "out").iterdir()] == ["bass.mid"]
+    new = read_notes(tmp_path / "out" / "bass.mid").time_s
+    assert new == pytest.approx(snare + 0.005, abs=0.003)
+    assert new == pytest.approx([stroke["new_time"] for stroke in json.loads(out)["strokes"]], abs=0.0005)
+
+
+@pytest.mark.parametrize(
+    ("words", "status", "told"),
+    [
+        (["--aim", "rhumba"], 2, "not understood"),
+        (["--aim", "groove"], 2, "not understood"),
+        (["--aim", "grid=x"], 2, "not understood"),
+        (["--aim", "groove=gone.groove.json"], 1, "gone.groove.json"),
+        (["--aim", "reference=gone.wav"], 1, "gone.wav"),
+        (["--aim", "own-feel", "--amount", "3"], 2, "amount"),
+        (["--aim", "own-feel", "--cycle", "9 lives"], 2, "cycle"),
+        (["--unpaired", "flee"], 2, "flee"),
+    ],
+)
+def test_an_aim_that_makes_no_sense_is_told(capsys, shared_take, tmp_path, words, status, told):
+    """One sentence on standard error, nothing on standard output, nothing written."""
+    files = [path for path in shared_take.files if path.stem == "kick"]
+    found, out, err = run(capsys, "tighten", *files, *TIMING, *words, "--out", tmp_path / "out")
+    assert (found, out) == (status, "")
+    assert told in err
+    assert not (tmp_path / "out").exists()
+
+
+def test_a_midi_file_goes_alone_and_a_reference_is_another_performance(capsys, shared_take, tmp_path):
+    """Files that cannot be one group, and a reference among the files."""
+    kick = shared_take.files[0]
+    status, _, err = run(capsys, "measure", kick, tmp_path / "a.mid", *TIMING)
+    assert (status, "by itself" in err or "alone" in err) == (2, True)
+    words = ["tighten", kick, *TIMING, "--aim", f"reference={kick}", "--out", tmp_path / "out"]
+    status, _, err = run(capsys, *words)
+    assert (status, "another performance" in err) == (2, True)
+    mido.MidiFile(tracks=[mido.MidiTrack()]).save(tmp_path / "empty.mid")
+    status, _, err = run(capsys, "measure", tmp_path / "empty.mid", *TIMING)
+    assert (status, "holds no notes" in err) == (1, True)

@@ -15,6 +15,7 @@ from supple_snare.errors import RecordingError
 from supple_snare.exchange.midi import read_notes
 from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import analyse
+from supple_snare.sound.bleed import judge_bleed
 from supple_snare.timing.hits import Kind
 
 
@@ -49,7 +50,7 @@ def test_the_take_is_small_and_has_what_editors_meet(truth):
     assert {track.recording.rate_hz for track in session.tracks} == {48_000}
     assert {track.recording.subtype for track in session.tracks} == {"PCM_24"}
     assert 40 <= session.length_s <= 60
-    assert [group.name for group in session.groups] == ["Drums", "Sousaphone", "Cornets"]
+    assert [group.name for group in session.groups] == ["Drums", "Sousaphone", "Cornet one", "Cornet two", "Accordion"]
 
 
 def test_no_two_strokes_are_alike():
@@ -87,6 +88,8 @@ def test_the_program_finds_what_was_played(truth):
     stages = Stages()
     for _track, ear in stages.missing(session, session.tracks_of(drums)):
         stages.learn(ear, analyse(ear))
+    for _group, ears, analyses in stages.unjudged(session):
+        stages.learn_verdicts(ears, judge_bleed(analyses))
     view = stages.view(session, drums)
     for track in view.tracks[:3]:
         player = track.recording.path.stem.replace("-", " ")

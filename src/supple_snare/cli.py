@@ -19,36 +19,49 @@ import msgspec
 import numpy as np
 
 from supple_snare import __version__
-from supple_snare.errors import RecordingError, SnareError, UsageError
+from supple_snare.errors import GrooveError, RecordingError, SnareError, UsageError
+from supple_snare.exchange.groove_files import GrooveFile, read_groove, write_groove
+from supple_snare.exchange.midi import MIDI_SUFFIXES
 from supple_snare.session.document import Session, Track, check_group
-from supple_snare.session.edits import add_recordings, change_group
+from supple_snare.session.edits import (
+    add_part,
+    add_recordings,
+    change_group,
+    change_part,
+    readable_name,
+    set_aim,
+)
 from supple_snare.session.finding import tempos_of
-from supple_snare.session.handover import plan_files, write_files
+from supple_snare.session.handover import PartToWrite, part_to_write, plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
+from supple_snare.timing.aim import Aim, AimAt, Unpaired
 from supple_snare.timing.course import check_stiffness
+from supple_snare.timing.cycle import Cycle
 from supple_snare.timing.grid import Grid
+from supple_snare.timing.groove import UNSURE_COUNT, take_groove
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.meter import Meter
+from supple_snare.timing.offsets import FeelRules
 from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tighten import NO_REACH_MS, Response
 
 T = TypeVar("T")
 
-_COMMANDS = ("hits", "tempo", "measure", "tighten")
-_LATER = ("groove",)
+_COMMANDS = ("hits", "tempo", "measure", "groove", "tighten")
 
 _EPILOG = """commands:
   hits FILE…       find the attacks of each track and the strokes of the group
   tempo FILE…      find tempo, meter and beats
   measure FILE…    how far each stroke lies from the grid
+  groove FILE…     what the playing repeats, as a template for another performance
   tighten FILE…    write tightened files
 Each has its own --help. Without a command the window opens: with the files given as a new session, with the session
-in a folder given, or empty. Files given together are one group."""
+in a folder given, or empty. Files given together are one group; a MIDI file is one by itself."""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -62,9 +75,6 @@ class _Parser(argparse.ArgumentParser):
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; returns its exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    if words and words[0] in _LATER:
-        print(f"supple-snare: the command {words[0]} is not in this version yet.", file=sys.stderr)
-        return 2
     try:
         if words and words[0] in _COMMANDS:
             return _run_command(words)
@@ -92,7 +102,11 @@ def _open_window(words: list[str]) -> int:
     )
     parser.add_argument("--demo", action="store_true", help="open the Lantern Quay street band's rehearsal")
     parser.add_argument("--version", action="version", version=f"supple-snare {__version__}")
+    parser.add_argument("--add-to-menu", action="store_true", help="an entry, icon and file type on this desktop")
+    parser.add_argument("--remove-from-menu", action="store_true", help="take them away again")
     options = parser.parse_args(words)
+    if options.add_to_menu or options.remove_from_menu:
+        return _change_menu(remove=options.remove_from_menu)
     if options.demo and options.paths:
         parser.error("--demo opens a session of its own; leave the other files out.")
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
@@ -103,6 +117,19 @@ def _open_window(words: list[str]) -> int:
     from supple_snare.desk.app import run_window
 
     return run_window(options.paths, demo=options.demo)
+
+
+def _change_menu(*, remove: bool) -> int:
+    from supple_snare.desk.menu_entry import add_to_menu, remove_from_menu
+
+    try:
+        files = remove_from_menu() if remove else add_to_menu()
+    except OSError as error:
+        print(f"supple-snare: {error.filename}: it cannot be changed ({error.strerror}).", file=sys.stderr)
+        return 1
+    for file in files:
+        print(f"{'removed' if remove else 'written'}: {file}", file=sys.stderr)
+    return 0
 
 
 def _run_command(words: list[str]) -> int:
@@ -152,6 +179,14 @@ def _command_parser() -> argparse.ArgumentParser:
         "--swing-of", type=_own(_swing_note), metavar="1/N", help="the notes that swing, 1/8 or 1/16; default the slots"
     )
 
+    timing.add_argument(
+        "--cycle",
+        type=_own(Cycle.parse),
+        metavar="N",
+        help="over what the feel repeats: 1 beat … 8 bars; default found",
+    )
+    timing.add_argument("--by-lead", action="store_true", help="each lead has a feel of its own")
+
     hits = commands.add_parser("hits", parents=[files], help="find hits", description="Find the hits of each track.")
     hits.set_defaults(run=_hits)
     tempo = commands.add_parser(
@@ -162,13 +197,60 @@ def _command_parser() -> argparse.ArgumentParser:
         "measure", parents=[files, timing], help="measure offsets", description="Measure each stroke's offset."
     )
     measure.set_defaults(run=_measure)
+    groove = commands.add_parser(
+        "groove",
+        parents=[files, timing],
+        help="take a groove template",
+        description="Take a groove template: for each slot of a cycle its offset, spread and accent.",
+    )
+    groove.add_argument("--bars", type=_own(_bars), metavar="N", help="length of the cycle in bars; default found")
+    groove.add_argument("--name", help="name of the template; default that of the first file")
+    groove.add_argument("--keep-mean", action="store_true", help="keep what shifts all strokes alike")
+    groove.add_argument(
+        "--out", type=Path, required=True, metavar="FILE", help="a .groove.json, or a .mid for sequencers"
+    )
+    groove.set_defaults(run=_groove)
     tighten = commands.add_parser(
         "tighten",
         parents=[files, timing],
         help="write tightened files",
         description="Write tightened files with the names, rate, width and length of the recordings.",
     )
-    tighten.add_argument("--aim", default="grid", metavar="AIM", help="what strokes are drawn toward: grid")
+    tighten.add_argument(
+        "--aim",
+        default="grid",
+        metavar="AIM",
+        help="what strokes are drawn toward: grid, own-feel, groove=FILE or reference=FILE; default grid",
+    )
+    tighten.add_argument(
+        "--amount",
+        type=_own(_number),
+        default=1.0,
+        metavar="SHARE",
+        help="how much of the own feel is kept, or how far the groove counts; default 1",
+    )
+    tighten.add_argument("--in-ms", action="store_true", help="keep a groove's milliseconds, whatever the tempo")
+    tighten.add_argument(
+        "--unknown",
+        choices=("along", "grid"),
+        default="along",
+        help="slots the groove does not know go along with their neighbours, or keep to the grid; default along",
+    )
+    tighten.add_argument(
+        "--behind", type=_own(_number), default=0.0, metavar="MS", help="wanted offset from the reference; default 0"
+    )
+    tighten.add_argument(
+        "--unpaired",
+        type=_own(_unpaired),
+        default=Unpaired.NEIGHBOURS,
+        metavar="HOW",
+        help="strokes without a partner in the reference: neighbours (default), grid or stay",
+    )
+    tighten.add_argument(
+        "--accents", type=_own(_number), default=0.0, metavar="SHARE", help="a groove's accents into MIDI velocities"
+    )
+    tighten.add_argument("--ends-follow", action="store_true", help="ends of MIDI notes go with what is played there")
+    tighten.add_argument("--session-tempo", action="store_true", help="write the grid's tempo and meter into MIDI")
     tighten.add_argument("--keep-drift", type=_own(_number), default=0.0, metavar="SHARE", help="0 to 1, default 0")
     tighten.add_argument("--strength", type=_own(_number), default=0.8, metavar="SHARE", help="0 to 1, default 0.8")
     tighten.add_argument(
@@ -180,6 +262,13 @@ def _command_parser() -> argparse.ArgumentParser:
         default=NO_REACH_MS,
         metavar="MS",
         help="deviations past this stay; default no limit",
+    )
+    tighten.add_argument(
+        "--join",
+        type=_own(_number),
+        default=0.0,
+        metavar="MS",
+        help="neighbours whose moves differ by no more than twice that travel as one piece; default 0",
     )
     tighten.add_argument("--method", default="cut", metavar="METHOD", help="how: cut")
     tighten.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if needed")
@@ -209,6 +298,20 @@ def _number(text: str) -> float:
     return value
 
 
+def _bars(text: str) -> Cycle:
+    count = _number(text)
+    if count != int(count):
+        raise UsageError(f"“{text}” is no number of bars.")
+    return Cycle(int(count))
+
+
+def _unpaired(text: str) -> Unpaired:
+    try:
+        return Unpaired(text)
+    except ValueError as error:
+        raise UsageError(f"“{text}” is not known: give neighbours, grid or stay.") from error
+
+
 def _swing_note(text: str) -> int:
     notes = {"1/8": 8, "1/16": 16}
     if text.strip() not in notes:
@@ -218,6 +321,12 @@ def _swing_note(text: str) -> int:
 
 def _read_group(options: argparse.Namespace) -> Session:
     """The files as a session of one group."""
+    in_midi = [path.suffix.lower() in MIDI_SUFFIXES for path in options.files]
+    if any(in_midi):
+        if len(in_midi) > 1:
+            raise UsageError("A MIDI file is a group of its own: give it alone.")
+        session = add_part(Session(), options.files[0].resolve(), 0.0)
+        return _with_feel(session, options)
     recordings = [read_recording(path) for path in options.files]
     for warning in check_group(tuple(recordings)):
         _say(f"note: {warning}")
@@ -225,7 +334,14 @@ def _read_group(options: argparse.Namespace) -> Session:
     group = session.groups[0]
     if options.leads is not None:
         session = change_group(session, group.key, leads=_lead_keys(session, options.leads))
-    return session
+    return _with_feel(session, options)
+
+
+def _with_feel(session: Session, options: argparse.Namespace) -> Session:
+    """The session with what was said of the feel, where the command has a say in it."""
+    if not hasattr(options, "cycle"):
+        return session
+    return change_group(session, session.groups[0].key, feel=FeelRules(options.cycle, options.by_lead))
 
 
 def _listen(session: Session, stages: Stages) -> GroupView:
@@ -234,6 +350,8 @@ def _listen(session: Session, stages: Stages) -> GroupView:
     view = stages.view(session, session.groups[0])
     for track in view.tracks:
         _report_missing_hits(track, session, view, stages)
+    if view.part is not None and not len(view.strokes):
+        raise RecordingError(session.parts[0].path, "it holds no notes; choose another file.")
     if not len(view.strokes):
         first = next((t for t in view.tracks if t.key in view.leads), view.tracks[0])
         raise RecordingError(first.recording.path, _no_attacks(stages.heard(session, first)))
@@ -304,7 +422,7 @@ def _readings(session: Session, view: GroupView) -> list[TempoFinding]:
     """What the tempo may be, likeliest first."""
     readings = tempos_of(view)
     if not readings:
-        path = session.track(view.leads[0]).recording.path
+        path = Path(session.file_of(view.leads[0]))
         raise RecordingError(path, "too few strokes to tell a tempo; give --tempo and --first-beat by hand.")
     return readings
 
@@ -339,27 +457,92 @@ def _measure(options: argparse.Namespace) -> Any:
     return result
 
 
+def _groove(options: argparse.Namespace) -> Any:
+    grid = _grid(options)
+    options.cycle = options.bars or options.cycle
+    if options.out.parent and not options.out.parent.is_dir():
+        raise GrooveError(f"{options.out.parent}: there is no such folder; make it or choose another.")
+    stages = Stages()
+    session = _on_grid(_read_group(options), options, grid, stages)
+    view = _listen(session, stages)
+    groove = take_groove(
+        view.strokes,
+        view.offsets,
+        session.grid,
+        view.offsets.placed,
+        name=options.name or readable_name(options.files[0]),
+        centred=not options.keep_mean,
+        source=", ".join(path.name for path in options.files),
+    )
+    write_groove(options.out, groove)
+    unsure = sum(slot.count <= UNSURE_COUNT for slot in groove.slots)
+    seldom = f", {unsure} of them heard once or twice" if unsure else ""
+    _say(f"{len(groove.slots)} slots of {groove.cycle_beats:g} beats{seldom}; written to {options.out}")
+    return GrooveFile.of(groove)
+
+
 def _tighten(options: argparse.Namespace) -> Any:
-    if options.aim != "grid":
-        raise UsageError(f"The aim “{options.aim}” is not known in this version: give grid.")
     if options.method != "cut":
         raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
     grid = _grid(options)
     response = Response(options.strength, options.tolerance, options.reach, options.keep_drift)
     session = _read_group(options)
-    session = change_group(session, session.groups[0].key, response=response)
+    key = session.groups[0].key
+    if not 0.0 <= options.join <= 20.0:
+        raise UsageError(f"A join of {options.join:g} ms makes no sense: give one from 0 to 20.")
+    session = change_group(session, key, response=response, join_ms=0.0 if session.parts else options.join)
+    session = _aimed(session, key, options)
+    for part in session.parts:
+        session = change_part(session, part.key, ends_follow=options.ends_follow, session_tempo=options.session_tempo)
+    group = session.groups[0]
+    own_parts = [PartToWrite(session.part(group.part).path)] if group.part else []
     # A target that cannot be written must show itself before minutes of work.
-    plan_files([(track.recording, EditList.identity()) for track in session.tracks], options.out)
+    tracks = session.tracks_of(group)
+    plan_files([(track.recording, EditList.identity()) for track in tracks], options.out, parts=own_parts)
     stages = Stages()
     session = _on_grid(session, options, grid, stages)
     view = _listen(session, stages)
-    cut = cut_group(session, view, _progress("finding seams"))
-    jobs = plan_files([(track.recording, cut.edits) for track in view.tracks], options.out)
+    cut = None if view.part is not None else cut_group(session, view, _progress("finding seams"))
+    edits = EditList.identity() if cut is None else cut.edits
+    parts = [part_to_write(session, view)] if view.part is not None else []
+    jobs = plan_files([(track.recording, edits) for track in view.tracks], options.out, parts=parts)
     written = write_files(jobs, progress=_progress("writing"))
     result = tighten_report(session, view, cut, written)
-    moved = int(np.count_nonzero(cut.move))
+    moved = sum(record.moved_ms != 0.0 for record in result.strokes)
     _say(f"{moved} of {len(view.strokes)} strokes moved; {len(written)} files in {options.out}")
     return result
+
+
+def _aimed(session: Session, key: str, options: argparse.Namespace) -> Session:
+    """The session with its group tightened toward what was told."""
+    kind, _, name = options.aim.partition("=")
+    if kind not in list(AimAt) or bool(name) != (kind in (AimAt.GROOVE, AimAt.REFERENCE)):
+        raise UsageError(
+            f"The aim “{options.aim}” is not understood: give grid, own-feel, groove=FILE or reference=FILE."
+        )
+    aim = Aim(
+        at=AimAt(kind),
+        amount=options.amount,
+        groove=read_groove(Path(name)) if kind == AimAt.GROOVE else None,
+        by_tempo=not options.in_ms,
+        between=options.unknown == "along",
+        behind_ms=options.behind,
+        unpaired=options.unpaired,
+        accents=options.accents,
+    )
+    if aim.at is AimAt.REFERENCE:
+        path = Path(name)
+        if path.suffix.lower() in MIDI_SUFFIXES:
+            session = add_part(session, path.resolve(), 0.0)
+        else:
+            session = add_recordings(session, [read_recording(path)])
+        if len(session.groups) < 2:
+            raise UsageError(f"{path.name} is among the files to tighten: a reference is another performance.")
+        # What is aimed at stays as it was played.
+        reference = session.groups[-1].key
+        session = change_group(session, reference, response=Response(strength=0.0))
+        aim = replace(aim, reference=reference)
+    return set_aim(session, key, aim)
 
 
 def _say(text: str) -> None:

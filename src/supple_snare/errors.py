@@ -42,6 +42,10 @@ class SessionError(SnareError, ValueError):
     """A session folder that cannot be opened or saved."""
 
 
+class NewerSessionError(SessionError):
+    """A session that a newer version of the program made."""
+
+
 class CancelledError(SnareError):
     """Long work that was stopped on request."""
 
@@ -51,3 +55,7 @@ class CancelledError(SnareError):
 
 class TableError(SnareError):
     """A table that could not be written."""
+
+
+class GrooveError(SnareError, ValueError):
+    """A groove template that cannot be read or written."""

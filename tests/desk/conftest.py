@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
+from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QCoreApplication
+from PyQt6.QtCore import QCoreApplication, QSettings
 from PyQt6.QtWidgets import QApplication
 
-from supple_snare.desk.player import Player, SimulatedOutput
+from supple_snare.desk.outputs import SimulatedOutput
+from supple_snare.desk.player import Player
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
 from supple_snare.session.grid_edits import with_grid
@@ -18,6 +20,12 @@ from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from tests.conftest import Take
+
+
+@pytest.fixture(autouse=True)
+def _own_settings(tmp_path: Path) -> None:
+    """Settings of no other test, nor of the user: Qt looks for their place only once."""
+    QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
 
 
 def wait_until(happened: Callable[[], bool], seconds: float = 30.0) -> None:
@@ -54,8 +62,7 @@ def window(qapp: QApplication) -> Iterator[Window]:
     window.resize(1280, 800)
     window.show()
     yield window
-    window.work.history = type(window.work.history)(window.work.session)  # nothing to ask about at closing
-    window.close()
+    window.leave_at_once()  # without a question, whatever a test left behind
     window.deleteLater()
     QCoreApplication.processEvents()
 

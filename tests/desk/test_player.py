@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import soundfile
 
-from supple_snare.desk.player import BLOCK_FRAMES, Player, Programme, SimulatedOutput
+from supple_snare.desk.outputs import SimulatedOutput
+from supple_snare.desk.player import Player
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.mixing import MixTrack
+from supple_snare.sound.playback import BLOCK_FRAMES, Programme
 from tests.desk.conftest import wait_until
 
 RATE = 48_000
@@ -126,12 +130,14 @@ def test_muting_while_playing_fades_to_silence(player, programme):
 
 def test_a_file_that_vanishes_stops_with_a_sentence(player, programme):
     """The place is kept and the file named."""
-    programme.tracks[0].recording.path.unlink()
+    track = programme.tracks[0]
+    gone = replace(track.recording, path=track.recording.path.with_name("gone.wav"))
+    player.change(tracks=(replace(track, recording=gone),))
     told = []
     player.failed.connect(told.append)
     player.play()
     wait_until(lambda: bool(told), 3)
-    assert "a.wav" in told[0]
+    assert "gone.wav" in told[0]
     assert not player.is_playing
 
 

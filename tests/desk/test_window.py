@@ -24,7 +24,6 @@ from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.desk.steps import step_states
 from supple_snare.desk.workspace import STEPS
-from supple_snare.session.storage import load_session
 from supple_snare.timing.tighten import Kept
 from tests.desk.conftest import settle, wait_until
 from tests.desk.gestures import drag, mouse, point_of
@@ -199,30 +198,18 @@ def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):
     card.folder.setText(str(tmp_path / "tight"))
     card.write.click()
     wait_until(lambda: "written" in card.result.text())
-    assert sorted(path.name for path in (tmp_path / "tight").iterdir()) == ["kick.wav", "room.wav", "snare.wav"]
+    assert sorted(path.name for path in (tmp_path / "tight").iterdir()) == [
+        "kick.wav",
+        "room.wav",
+        "snare.wav",
+        "what was done.txt",
+    ]
     assert soundfile.info(tmp_path / "tight" / "kick.wav").frames == soundfile.info(take.files[0]).frames
     settle(ready)
     assert card.write.isEnabled()
     card.folder.setText(str(take.root))
     card.write.click()
     wait_until(lambda: "replace the recording" in card.result.text())
-
-
-def test_a_saved_session_opens_as_it_was(ready, tmp_path):
-    """Saved by itself after each change once it has a folder; opened, it is equal."""
-    assert ready.work.save_as(tmp_path / "session")
-    ready.work.do("Hold", ready.work.session)
-    index = 3
-    ready.work.look(step="tighten", selected_s=float(ready.work.view.strokes.time_s[index]))
-    QTest.keyClick(ready, Qt.Key.Key_H)
-    assert not ready.work.is_saved
-    wait_until(lambda: ready.work.is_saved)
-    expected = ready.work.session
-    assert load_session(tmp_path / "session") == expected
-    ready.open_paths([tmp_path / "session"])
-    assert ready.work.session == expected
-    settle(ready)
-    assert ready.work.view.plan.kept[index] == Kept.HELD
 
 
 def test_a_damaged_session_is_told_and_the_open_one_stays(ready, tmp_path):

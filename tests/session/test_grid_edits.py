@@ -43,7 +43,7 @@ def test_all_of_it_is_kept_on_disk(tmp_path, name):
 
 
 @pytest.mark.parametrize("name", GRIDS)
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(beats=st.integers(-9, 9))
 def test_counting_from_another_beat_moves_no_line(name, beats):
     """Bar 1 is that beat, and counting back brings everything back."""

@@ -10,11 +10,13 @@ from supple_snare.session import edits
 from supple_snare.session.document import HitRules, Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.mending import snap_to_attack
-from supple_snare.session.stages import Stages, cut_group
+from supple_snare.session.stages import Stages, _first_arrivals, cut_group
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
-from supple_snare.timing.hits import Kind, Origin
+from supple_snare.timing.hits import Hits, Kind, Origin
+from supple_snare.timing.strokes import gather_strokes
 from supple_snare.timing.tighten import Kept, Response
+from supple_snare.timing.units import s_to_samples
 
 
 @pytest.fixture(scope="module")
@@ -129,3 +131,20 @@ def test_far_strokes_are_doubts(known):
     past = view.plan.kept == Kept.REACH
     assert past.any()
     assert all(doubts[index][0] == Doubt.PAST_REACH for index in np.flatnonzero(past))
+
+
+def test_a_grace_note_goes_with_its_own_stroke_even_if_another_lead_times_it(known):
+    """A kick just before a flam of the snare: the flam's grace note is no early arrival of the stroke after."""
+    session, stages = known
+    view = stages.view(session, session.groups[0])
+    kick = Hits.of(np.array([1.0, 2.0]))
+    snare = Hits.of(
+        np.array([1.006, 1.020, 1.2, 1.99, 2.01]), kind=[Kind.GRACE, Kind.PLAYED, Kind.PLAYED, Kind.GRACE, Kind.PLAYED]
+    )
+    strokes = gather_strokes([kick, snare], together_ms=30.0)
+    fields = {"strokes": strokes, "hits": {"t1": kick, "t2": snare}, "columns": ("t1", "t2")}
+    flam = type(view)(**(vars(view) | fields))
+    attack = s_to_samples(strokes.start_s, 48_000)
+    first = _first_arrivals(flam, attack, np.zeros(0, dtype=np.int64), 48_000) / 48_000
+    assert strokes.time_s == pytest.approx([1.0, 1.2, 2.0])
+    assert first == pytest.approx([1.0, 1.2, 1.99], abs=1e-4)

@@ -53,7 +53,7 @@ def test_stereo_files_are_heard_on_both_sides(tmp_path):
     assert len(starts(tmp_path, np.stack([left, right], axis=1))) == len(TIMES)
 
 
-@settings(max_examples=12, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=12, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.integers(1, 40_000))
 def test_a_delay_delays_every_hit_by_as_much(tmp_path, delay):
     """Silence in front moves the hits by just that many samples."""
@@ -62,7 +62,7 @@ def test_a_delay_delays_every_hit_by_as_much(tmp_path, delay):
     assert np.rint((later - plain) * RATE_HZ).astype(int).tolist() == [delay] * len(TIMES)
 
 
-@settings(max_examples=8, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.integers(1, 40_000))
 def test_silence_behind_changes_no_hit(tmp_path, length):
     """However long the file goes on."""
@@ -71,7 +71,7 @@ def test_silence_behind_changes_no_hit(tmp_path, length):
     assert longer.tolist() == plain.tolist()
 
 
-@settings(max_examples=10, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=10, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.floats(-30, 0))
 def test_gain_changes_no_hit(tmp_path, gain_db):
     """Turned down or not, the same hits at the same samples."""

@@ -31,7 +31,7 @@ def edit_lists(draw):
     return EditList.of([0, *(100 * place for place in at)], shift, fade, likeness)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(edit_lists(), st.integers(1, 2_500))
 def test_block_size_does_not_matter(edits, size):
     """Rendered in one go or block by block: the same samples."""
@@ -40,7 +40,7 @@ def test_block_size_does_not_matter(edits, size):
     assert np.array_equal(np.concatenate(parts), whole)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(edit_lists())
 def test_outside_fades_every_sample_is_a_copy(edits):
     """Each sample that no fade touches is the recording's, moved by its piece."""
@@ -55,7 +55,7 @@ def test_outside_fades_every_sample_is_a_copy(edits):
     assert np.array_equal(whole[~faded], expected[~faded])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(edit_lists(), st.integers(0, FRAMES - 1))
 def test_result_of_finds_a_place_where_the_source_sounds(edits, place):
     """Going to the recording and back ends at the same sound, unless it was skipped."""

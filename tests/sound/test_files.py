@@ -160,7 +160,7 @@ class TestWriter:
             Writer(tmp_path / "nowhere" / "a.wav", recording)
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.sampled_from([".wav", ".flac", ".aiff"]),
     st.lists(st.tuples(st.integers(0, 80), st.integers(0, 255)), min_size=1, max_size=6),

@@ -24,7 +24,7 @@ def tone(pitch_hz: float, seconds: float = 1.0, level: float = 0.5) -> np.ndarra
     return level * np.sin(2 * np.pi * pitch_hz * np.arange(round(seconds * RATE_HZ)) / RATE_HZ)
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(st.integers(100, 9_000), st.integers(0, 2**16))
 def test_blocks_do_not_matter(block, seed):
     """The same levels, however the sound was cut into blocks."""

@@ -16,7 +16,7 @@ def build(sound: np.ndarray, block: int):
     return builder.finish(len(sound), 48_000)
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.integers(1, 60_000), st.integers(1, 9_000), st.integers(0, 99))
 def test_blocks_do_not_matter(frames, block, seed):
     """However the file is read, the pyramid is the same and its coarsest level holds the extremes."""
@@ -27,7 +27,7 @@ def test_blocks_do_not_matter(frames, block, seed):
     assert one.levels[-1][:, 1].max() == sound.max()
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.floats(-5_000, 50_000), st.floats(10, 50_000), st.integers(1, 300))
 def test_columns_cover_what_they_show(start, length, columns):
     """No column misses a sample it shows, nor reaches farther than its stretch of bins."""

@@ -44,7 +44,7 @@ def test_strokes_in_the_clear_start_where_they_start():
     assert settle_starts(rises_of(some_strokes()), 0.0) == pytest.approx(TRUTH, abs=0.0002)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.floats(-40.0, 20.0))
 def test_gain_changes_no_start(gain_db):
     """The shares are of each attack's own peak."""

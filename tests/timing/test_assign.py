@@ -35,7 +35,7 @@ def every_path(cost, first_slot, skip):
     return through, without
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(st.integers(1, 5), st.integers(1, 3), st.integers(0, 10_000))
 def test_the_path_is_the_cheapest_of_all(count, width, seed):
     """Every choice's cost is that of the cheapest whole path through it."""

@@ -28,7 +28,7 @@ def test_a_slow_drift_is_found_with_strokes_missing_and_wild(height, density):
     assert np.percentile(np.abs(found - drift), 95) < 0.12
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(st.lists(st.floats(0, 300), min_size=1, max_size=80).map(sorted), st.integers(-50, 50))
 def test_drift_knows_no_beginning(places, whole):
     """The same strokes so many slots later drift alike."""

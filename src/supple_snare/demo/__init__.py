@@ -4,3 +4,6 @@ from pathlib import Path
 
 TAKE = Path(__file__).parent / "take"
 """Where the rendered take lies."""
+
+GROOVES = Path(__file__).parent / "grooves"
+"""Groove templates taken from it, which come with the program."""

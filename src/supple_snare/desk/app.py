@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import faulthandler
 import signal
 import sys
-import traceback
 from pathlib import Path
-from types import TracebackType
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from supple_snare.desk.faults import Faults, start_log
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
+
+_ICON = Path(__file__).parent / "icons" / "supple-snare.svg"
 
 
 def run_window(paths: list[Path], *, demo: bool = False) -> int:
@@ -21,33 +24,35 @@ def run_window(paths: list[Path], *, demo: bool = False) -> int:
     app.setApplicationName("supple-snare")
     app.setOrganizationName("supple-snare")
     app.setApplicationDisplayName("Supple Snare")
+    app.setDesktopFileName("supple-snare")
+    app.setWindowIcon(QIcon(str(_ICON)))
     apply_theme(app)
+    crashes = start_log()
+    faults = Faults()
+    faults.install()
     window = Window()
-    sys.excepthook = _Faults(window)
-    # Ctrl+C in the terminal closes the window; the timer lets Python see the signal while Qt waits.
+    window.watch(faults)
+    # Ctrl+C in the terminal closes the window; when the session of the desktop ends, nobody can be asked, and what is
+    # unsaved stays in the shelter. The timer lets Python see the signals while Qt waits.
     signal.signal(signal.SIGINT, lambda *_: window.close())
+    for ending in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(ending, lambda *_: window.leave_at_once())
     alive = QTimer()
     alive.setInterval(400)
     alive.timeout.connect(lambda: None)
     alive.start()
     window.show()
     if demo:
-        from supple_snare.demo.session import demo_session
+        from supple_snare.demo.session import demo_listening, demo_session
 
-        window.work.open(demo_session(), None)
+        session = demo_session()
+        window.work.open(session, demo_listening(session))
         window.work.look(step="tighten")
     elif paths:
         window.open_paths(paths)
-    return app.exec()
-
-
-class _Faults:
-    """The last resort: a fault the program did not expect is told in one sentence and does not end the work."""
-
-    def __init__(self, window: Window) -> None:
-        self._window = window
-
-    def __call__(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        traceback.print_exception(kind, error, trace)
-        if not isinstance(error, KeyboardInterrupt):
-            self._window.work.tell_problem(f"Something went wrong inside the program ({kind.__name__}: {error}).")
+    window.offer_lost()
+    status = app.exec()
+    if crashes is not None:
+        faulthandler.disable()
+        crashes.close()
+    return status

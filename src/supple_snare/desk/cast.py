@@ -3,49 +3,57 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from pathlib import Path
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QMenu, QScrollArea, QSizePolicy, QToolTip, QVBoxLayout, QWidget
 
 from supple_snare.desk import theme
-from supple_snare.desk.controls import soft
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import SnareError
-from supple_snare.exchange.midi import read_notes
 from supple_snare.session import edits
-from supple_snare.session.document import Group, Session, Track
+from supple_snare.session.document import Group, Part, Session, Track
+from supple_snare.session.listening import HIGHEST_DB, LOWEST_DB
 
 _ROW_PX = 40
 _RANK_BOX = QRectF(6, 6, 28, 28)
-_LOWEST_DB = -30.0
+_KEYS = (Qt.Key.Key_S, Qt.Key.Key_M, Qt.Key.Key_Return, Qt.Key.Key_Left, Qt.Key.Key_Right)
 _INDENT_PX = 6
 
 
 class TrackRow(QWidget):
-    """One track: click the circle to make it a lead or drop it, S and M to hear it alone or not at all."""
+    """One track: click the circle to make it a lead or drop it, S and M to hear it alone or not at all.
 
-    def __init__(self, workspace: Workspace, track: Track, rank: int | None) -> None:
+    What is heard is remembered for each step of the work.
+
+    A MIDI part has a note in place of the circle: it leads itself.
+    """
+
+    def __init__(self, workspace: Workspace, track: Track | Part, rank: int | None) -> None:
         super().__init__()
         self._workspace = workspace
         self.track = track
         self.rank = rank
         self._levelling = False
-        self._state: tuple[Track, int | None, bool] | None = None
+        self._state: tuple[object, ...] | None = None
         self.setFixedHeight(_ROW_PX)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setMouseTracking(True)
         self.setAccessibleName(track.name)
 
-    def show_track(self, track: Track, rank: int | None) -> None:
+    def show_track(self, track: Track | Part, rank: int | None) -> None:
         """Show a track as it is now; draws only what changed."""
-        state = (track, rank, self._workspace.stages.peaks(track) is not None)
+        looks, key = self._workspace.looks, track.key
+        hearing = (looks.heard, looks.listening.level_db(key), looks.listening.pan(key))
+        state = (track, rank, self._is_analysed(track), hearing)
         if state != self._state:
             self._state = state
             self.track, self.rank = track, rank
             self.update()
+
+    def _is_analysed(self, track: Track | Part) -> bool:
+        return isinstance(track, Part) or self._workspace.stages.peaks(track) is not None
 
     def sizeHint(self) -> QSize:
         return QSize(170, _ROW_PX)
@@ -66,27 +74,39 @@ class TrackRow(QWidget):
             painter.setPen(QPen(theme.BRASS, 1, Qt.PenStyle.DotLine))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
         self._paint_rank(painter)
-        analysed = self._workspace.stages.peaks(self.track) is not None
-        painter.setPen(theme.INK if analysed else theme.INK_SOFT)
+        painter.setPen(theme.INK if self._is_analysed(self.track) else theme.INK_SOFT)
         painter.setFont(theme.text_font(13))
         width = self._solo_box().left() - 44
+        if words := pan_words(self._workspace.looks.listening.pan(self.track.key)):
+            width -= 34
+            painter.setPen(theme.INK_SOFT)
+            painter.setFont(theme.text_font(12))
+            painter.drawText(QRectF(40 + width, 4, 34, 18), Qt.AlignmentFlag.AlignCenter, words)
+            painter.setPen(theme.INK if self._is_analysed(self.track) else theme.INK_SOFT)
+            painter.setFont(theme.text_font(13))
         name = painter.fontMetrics().elidedText(self.track.name, Qt.TextElideMode.ElideRight, int(width))
         painter.drawText(QRectF(40, 4, width, 18), Qt.AlignmentFlag.AlignVCenter, name)
         level = self._level_box()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.RULE)
         painter.drawRoundedRect(QRectF(level.left(), 30, level.width(), 3), 1.5, 1.5)
-        share = (self.track.level_db - _LOWEST_DB) / (6.0 - _LOWEST_DB)
+        looks, key = self._workspace.looks, self.track.key
+        share = (looks.listening.level_db(key) - LOWEST_DB) / (HIGHEST_DB - LOWEST_DB)
         painter.setBrush(theme.INK_SOFT)
         painter.drawRoundedRect(QRectF(level.left(), 30, level.width() * share, 3), 1.5, 1.5)
         painter.setBrush(theme.BRASS)
         painter.drawRoundedRect(QRectF(level.left() + level.width() * share - 3, 26.5, 6, 10), 2, 2)
-        self._paint_letter(painter, self._solo_box(), "S", self.track.soloed)
-        self._paint_letter(painter, self._mute_box(), "M", self.track.muted)
+        self._paint_letter(painter, self._solo_box(), "S", key in looks.heard.soloed)
+        self._paint_letter(painter, self._mute_box(), "M", key in looks.heard.muted)
         painter.end()
 
     def _paint_rank(self, painter: QPainter) -> None:
         circle = _RANK_BOX.adjusted(3, 3, -3, -3)
+        if isinstance(self.track, Part):
+            painter.setPen(theme.BRASS_TEXT)
+            painter.setFont(theme.text_font(19))
+            painter.drawText(circle, Qt.AlignmentFlag.AlignCenter, "♪")
+            return
         if self.rank is None:
             painter.setPen(QPen(theme.RULE_STRONG, 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -119,18 +139,15 @@ class TrackRow(QWidget):
         if event is None or event.button() != Qt.MouseButton.LeftButton:
             return
         point, work, track = event.position(), self._workspace, self.track
-        if _RANK_BOX.contains(point):
+        if _RANK_BOX.contains(point) and not isinstance(track, Part):
             self.toggle_lead()
         elif self._solo_box().contains(point):
-            word = "Unsolo" if track.soloed else "Solo"
-            work.do(f"{word} {track.name}", edits.change_track(work.session, track.key, soloed=not track.soloed))
+            work.turn_heard("soloed", track.key)
         elif self._mute_box().contains(point):
-            word = "Unmute" if track.muted else "Mute"
-            work.do(f"{word} {track.name}", edits.change_track(work.session, track.key, muted=not track.muted))
+            work.turn_heard("muted", track.key)
         elif self._level_box().adjusted(-6, -4, 6, 4).contains(point):
             self._levelling = True
-            work.begin_gesture()
-            self._set_level(point.x())
+            self._set_by_mouse(event)
         else:
             work.look(group=work.session.group_of(track.key).key, selected_s=None)
 
@@ -138,28 +155,56 @@ class TrackRow(QWidget):
         if event is None:
             return
         if self._levelling:
-            self._set_level(event.position().x())
+            self._set_by_mouse(event)
             return
         point = event.position()
-        hint = f"{self.track.recording.path.name} · {self.track.recording.describe()}"
-        if _RANK_BOX.contains(point):
+        if isinstance(self.track, Part):
+            hint = f"{self.track.path.name} · a MIDI part, heard as plain tones"
+        else:
+            hint = f"{self.track.recording.path.name} · {self.track.recording.describe()}"
+        if isinstance(self.track, Track) and _RANK_BOX.contains(point):
             hint = "Lead: its hits decide the timing. Click to add or drop it; ranks count in the order of clicking."
         elif self._solo_box().contains(point):
-            hint = "Solo: hear only this one"
+            hint = "Solo: hear only this one, in this step (S)"
         elif self._mute_box().contains(point):
-            hint = "Mute"
+            hint = "Mute, in this step (M)"
         elif self._level_box().adjusted(-6, -4, 6, 4).contains(point):
-            hint = f"Listening level {theme.signed(self.track.level_db)} dB"
+            listening = self._workspace.looks.listening
+            level = theme.signed(listening.level_db(self.track.key))
+            hint = f"Listening level {level} dB (← →). With Shift: left, right."
         QToolTip.showText(event.globalPosition().toPoint(), hint, self)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if self._levelling:
-            self._levelling = False
-            self._workspace.end_gesture()
+        self._levelling = False
+
+    def event(self, event: QEvent | None) -> bool:
+        """Keys of the row go before those of the window while it has the focus."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.key() in _KEYS:
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or event.key() not in _KEYS:
+            super().keyPressEvent(event)
+            return
+        work, key = self._workspace, self.track.key
+        if event.key() in (Qt.Key.Key_S, Qt.Key.Key_M):
+            work.turn_heard("soloed" if event.key() == Qt.Key.Key_S else "muted", key)
+        elif event.key() == Qt.Key.Key_Return:
+            self.toggle_lead()
+        else:
+            by, listening = (1 if event.key() == Qt.Key.Key_Right else -1), work.looks.listening
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                self._set_pan(listening.pan(key) + 0.1 * by)
+            else:
+                self._set_level(listening.level_db(key) + by)
 
     def toggle_lead(self) -> None:
         """Make the track the last of the leads, or no lead."""
         work, track = self._workspace, self.track
+        if isinstance(track, Part):
+            return
         group = work.session.group_of(track.key)
         view = work.view_of(group)
         leads = group.leads if group.leads is not None else (view.leads if view else ())
@@ -175,6 +220,11 @@ class TrackRow(QWidget):
         work, track = self._workspace, self.track
         group = work.session.group_of(track.key)
         menu = QMenu(self)
+        if isinstance(track, Part):
+            menu.addAction("Take out of the session", lambda: work.do(
+                f"Take {track.name} out", edits.remove_part(work.session, track.key)))  # fmt: skip
+            menu.exec(event.globalPos())
+            return
         menu.addAction("First lead", lambda: self._rank_first(group))
         if group.leads is not None:
             menu.addAction("Let the program rank the leads", lambda: work.do(
@@ -203,12 +253,29 @@ class TrackRow(QWidget):
         except SnareError as error:
             work.tell_problem(str(error))
 
-    def _set_level(self, x: float) -> None:
+    def _set_by_mouse(self, event: QMouseEvent) -> None:
         box = self._level_box()
-        share = min(max((x - box.left()) / box.width(), 0.0), 1.0)
-        level = round(_LOWEST_DB + share * (6.0 - _LOWEST_DB))
-        work = self._workspace
-        work.do(f"Level of {self.track.name}", edits.change_track(work.session, self.track.key, level_db=float(level)))
+        share = min(max((event.position().x() - box.left()) / box.width(), 0.0), 1.0)
+        if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self._set_pan(2.0 * share - 1.0)
+        else:
+            self._set_level(LOWEST_DB + share * (HIGHEST_DB - LOWEST_DB))
+
+    def _set_level(self, level_db: float) -> None:
+        levels_db = self._workspace.looks.listening.levels_db
+        level_db = float(round(min(max(level_db, LOWEST_DB), HIGHEST_DB)))
+        self._workspace.listen(levels_db=levels_db | {self.track.key: level_db})
+
+    def _set_pan(self, pan: float) -> None:
+        pan = round(min(max(pan, -1.0), 1.0), 1)  # in tenths, so that the middle is found again
+        self._workspace.listen(pans=self._workspace.looks.listening.pans | {self.track.key: pan})
+
+
+def pan_words(pan: float) -> str:
+    """Where between left and right, in a few signs; nothing for the middle."""
+    if not pan:
+        return ""
+    return f"◂{-100 * pan:.0f}" if pan < 0 else f"{100 * pan:.0f}▸"
 
 
 class Cast(QScrollArea):
@@ -232,13 +299,14 @@ class Cast(QScrollArea):
         work = self._workspace
         session = work.session
         ranks = _ranks(work)
-        state = (tuple(group.tracks for group in session.groups), session.parts, tuple(g.name for g in session.groups),
+        state = (tuple((g.tracks, g.part, g.name) for g in session.groups),
                  work.looks.group)  # fmt: skip
         if state != self._shown:
             self._shown = state
             self._rebuild(session)
         for key, row in self.rows.items():
-            row.show_track(session.track(key), ranks.get(key))
+            parts = {part.key: part for part in session.parts}
+            row.show_track(parts[key] if key in parts else session.track(key), ranks.get(key))
 
     def _rebuild(self, session: Session) -> None:
         body = QWidget()
@@ -250,17 +318,10 @@ class Cast(QScrollArea):
             layout.addWidget(_GroupHead(self._workspace, group))
             for key in group.tracks:
                 self.rows[key] = TrackRow(self._workspace, session.track(key), None)
+            if group.part:
+                self.rows[group.part] = TrackRow(self._workspace, session.part(group.part), None)
+            for key in (*group.tracks, *filter(None, (group.part,))):
                 layout.addWidget(self.rows[key])
-        if session.parts:
-            layout.addSpacing(6)
-            title = soft("MIDI parts")
-            title.setIndent(_INDENT_PX)
-            layout.addWidget(title)
-            for part in session.parts:
-                label = soft(f"♪ {part.name} · {_note_count(part.path)}")
-                label.setIndent(_INDENT_PX)
-                label.setToolTip("A played-in part. This version shows it and leaves it as it is.")
-                layout.addWidget(label)
         layout.addStretch(1)
         self.setWidget(body)
 
@@ -306,10 +367,3 @@ def _ranks(work: Workspace) -> dict[str, int]:
         leads: Sequence[str] = view.leads if view is not None else group.leads or ()
         ranks |= {key: rank for rank, key in enumerate(leads)}
     return ranks
-
-
-def _note_count(path: Path) -> str:
-    try:
-        return f"{len(read_notes(path))} notes"
-    except SnareError:
-        return "missing"

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QValidator
 from PyQt6.QtWidgets import (
+    QComboBox,
     QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
@@ -46,6 +49,9 @@ class WholeBox(QSpinBox):
         return (QValidator.State.Acceptable if inside else QValidator.State.Intermediate), text or "", position
 
 
+_LABEL_PX = 72
+
+
 class NumberSlider(QWidget):
     """A named slider whose number can be typed as well."""
 
@@ -75,19 +81,14 @@ class NumberSlider(QWidget):
             part.setToolTip(hint)
         label = QLabel(name)
         label.setObjectName("head")
-        row = QHBoxLayout()
+        label.setToolTip(hint)
+        label.setMinimumWidth(_LABEL_PX)
+        row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(7)
         row.addWidget(label)
-        if hint:
-            row.addWidget(soft(hint))
-        row.addStretch(1)
+        row.addWidget(self._slider, 1)
         row.addWidget(self._box)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        layout.addLayout(row)
-        layout.addWidget(self._slider)
         self._slider.valueChanged.connect(self._on_slider)
         self._slider.sliderPressed.connect(self.pressed)
         self._slider.sliderReleased.connect(self.released)
@@ -161,3 +162,60 @@ def sheet(*, margins: int = 12) -> tuple[QFrame, QVBoxLayout]:
     layout.setContentsMargins(margins, margins, margins, margins)
     layout.setSpacing(7)
     return frame, layout
+
+
+def choice(hint: str, act: Callable[[], None] | None = None) -> QComboBox:
+    """A list of choices that acts when a person chooses."""
+    box = QComboBox()
+    box.setToolTip(hint)
+    box.setAccessibleName(hint)
+    box.setFixedHeight(28)
+    box.setMinimumContentsLength(8)
+    box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    if act is not None:
+        box.activated.connect(lambda _index: act())
+    return box
+
+
+def fill_choice(box: QComboBox, choices: Sequence[tuple[str, object]], chosen: object) -> None:
+    """Show choices anew if there are others, and the chosen one; nothing is told."""
+    box.blockSignals(True)
+    if [(box.itemText(row), box.itemData(row)) for row in range(box.count())] != list(choices):
+        box.clear()
+        for name, data in choices:
+            box.addItem(name, data)
+    box.blockSignals(False)
+    select_choice(box, chosen)
+
+
+def select_choice(box: QComboBox, chosen: object) -> None:
+    """Show the chosen one; nothing is told."""
+    box.blockSignals(True)
+    data = [box.itemData(row) for row in range(box.count())]
+    box.setCurrentIndex(data.index(chosen) if chosen in data else 0)
+    box.blockSignals(False)
+
+
+def number(
+    low: float, high: float, hint: str, *, unit: str = "", digits: int = 0, step: float = 1.0, lowest: str = ""
+) -> QDoubleSpinBox:
+    """A number that is typed or turned with the wheel; at its lowest it may say a word instead."""
+    box = QDoubleSpinBox()
+    box.setRange(low, high)
+    box.setDecimals(digits)
+    box.setSingleStep(step)
+    box.setSuffix(unit)
+    box.setSpecialValueText(lowest)
+    box.setToolTip(hint)
+    box.setAccessibleName(hint)
+    box.setKeyboardTracking(False)
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    box.setFixedHeight(28)
+    return box
+
+
+def show_number(box: QDoubleSpinBox, value: float) -> None:
+    """Show a number; nothing is told."""
+    box.blockSignals(True)
+    box.setValue(value)
+    box.blockSignals(False)

@@ -1,4 +1,4 @@
-"""Long work off the interface thread: one worker, with progress, cancel, and errors that come back."""
+"""Long work off the interface thread, with progress, cancel, and errors that come back."""
 
 from __future__ import annotations
 
@@ -57,14 +57,15 @@ class Job(QObject):
 
 
 class JobRunner(QObject):
-    """Runs jobs one after another and tells the window which one is running."""
+    """Runs jobs in the order they come, one after another or a few at a time, and tells the window what is running."""
 
     running_changed = pyqtSignal()
 
-    def __init__(self) -> None:
+    def __init__(self, workers: int = 1) -> None:
         super().__init__()
-        self._pool = ThreadPoolExecutor(max_workers=1, thread_name_prefix="worker")
+        self._pool = ThreadPoolExecutor(max_workers=workers, thread_name_prefix="worker")
         self._jobs: list[Job] = []
+        self._is_shut = False
 
     @property
     def jobs(self) -> tuple[Job, ...]:
@@ -72,8 +73,13 @@ class JobRunner(QObject):
         return tuple(self._jobs)
 
     def submit(self, label: str, work: Work, done: Callable[[Any], None], failed: Callable[[Exception], None]) -> Job:
-        """Run `work(progress)` on the worker thread, then `done(result)` or `failed(error)` on this one."""
+        """Run `work(progress)` on a worker thread, then `done(result)` or `failed(error)` on this one.
+
+        After `shut_down` nothing is run any more: the last results may still ask for more work.
+        """
         job = Job(label)
+        if self._is_shut:
+            return job
         job.done.connect(done)
         job.failed.connect(failed)
         job.ended.connect(lambda: self._finished(job))
@@ -89,6 +95,7 @@ class JobRunner(QObject):
 
     def shut_down(self) -> None:
         """Cancel everything and wait until the worker is idle."""
+        self._is_shut = True
         self.cancel_all()
         self._pool.shutdown(wait=True, cancel_futures=True)
 

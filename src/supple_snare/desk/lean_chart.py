@@ -10,10 +10,10 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QResizeEvent
 
 from supple_snare.desk import theme
+from supple_snare.desk.controls import button
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.edits import change_group
 from supple_snare.session.stages import GroupView
 from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.tighten import Response
@@ -34,8 +34,32 @@ class LeanChart(TakeChart):
         self._span: float | None = None
         self._dragged: str | None = None
         self.setToolTip("Offsets of all strokes. Drag the brass handles to set tolerance and reach; click to go there.")
+        self.from_aim = button(
+            "From the aim", "Show deviations from the aim in place of offsets from the grid", checkable=True
+        )
+        self.from_aim.setParent(self)
+        self.from_aim.setGeometry(150, 0, 108, 28)
+        self.from_aim.setStyleSheet("padding: 0 8px; min-height: 0;")
+        self.from_aim.clicked.connect(lambda on: workspace.look(from_aim=on))
         for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
             signal.connect(self._stale)
+
+    @property
+    def _is_from_aim(self) -> bool:
+        return self._workspace.looks.from_aim and self._workspace.looks.shows_moves
+
+    def _values(self, view: GroupView) -> tuple[FloatArray, FloatArray]:
+        """What is drawn of every stroke, as played and tightened, in ms; NaN for those without a place."""
+        after = view.offsets.offset_ms + view.plan.move_ms
+        if not self._is_from_aim:
+            return view.offsets.offset_ms, after
+        return view.plan.deviation_ms, after - view.plan.target_ms
+
+    def _middles(self, view: GroupView) -> FloatArray:
+        """Around what the windows of every stroke lie."""
+        if self._is_from_aim:
+            return np.zeros(len(view.offsets))
+        return np.asarray(view.offsets.offset_ms - view.plan.deviation_ms)
 
     # ---- geometry
 
@@ -50,7 +74,9 @@ class LeanChart(TakeChart):
         view = self._workspace.view
         most = _LEAST_SPAN_MS
         if view is not None and view.offsets.placed.any():
-            most = max(most, float(np.nanpercentile(np.abs(view.offsets.offset_ms), 99.0)) * 1.15)
+            values = np.abs(self._values(view)[0])
+            if np.isfinite(values).any():
+                most = max(most, float(np.nanpercentile(values, 99.0)) * 1.15)
         response = self._response()
         if response is not None and response.has_reach:
             most = max(most, response.reach_ms * 1.12)
@@ -63,13 +89,14 @@ class LeanChart(TakeChart):
         return np.asarray(plot.center().y() - share * plot.height() / 2.0)
 
     def _response(self) -> Response | None:
-        group = self._workspace.group
-        return group.response if group else None
+        return self._workspace.response
 
     # ---- drawing
 
     def _stale(self) -> None:
         self._layer = None
+        self.from_aim.setVisible(self._workspace.looks.shows_moves)
+        self.from_aim.setChecked(self._workspace.looks.from_aim)
         self._span = None
         self.update()
 
@@ -85,7 +112,7 @@ class LeanChart(TakeChart):
             painter.end()
         painter = QPainter(self)
         painter.drawPixmap(0, 0, self._layer)
-        if self._workspace.session.tracks:
+        if not self._workspace.session.is_empty:
             self._paint_bracket(painter)
         painter.end()
 
@@ -93,8 +120,9 @@ class LeanChart(TakeChart):
         view = self._workspace.view
         words = "late is up, early is down · ○ played"
         if self._workspace.looks.shows_moves:
-            words += " · ● tightened · bands: stays / moves / past the reach"
-        self._paint_title(painter, "Lean over the take", f"{words} · line: drift" if view is not None else "")
+            words = "late is up · ○ played ● tightened · bands: stays / moves / past the reach"
+        words = words if self._is_from_aim else f"{words} · line: drift"
+        self._paint_title(painter, "Lean over the take", words if view is not None else "")
         if view is None:
             return
         if self._workspace.looks.shows_moves:
@@ -105,13 +133,22 @@ class LeanChart(TakeChart):
 
     def _played_layer(self, view: GroupView) -> QPixmap:
         """Axes, drift and what was played: kept while only the plan changes."""
-        key = (view.offsets, self._span_ms(), self.size(), self._workspace.session.grid, self._workspace.selected)
+        key: tuple[object, ...] = (
+            view.offsets,
+            self._span_ms(),
+            self.size(),
+            self._workspace.session.grid,
+            self._workspace.selected,
+        )
+        if self._is_from_aim:
+            key = (*key, view.plan)
         if self._played is None or self._played[0] != key:
             layer = self._blank(Qt.GlobalColor.transparent)
             painter = QPainter(layer)
             self._paint_axes(painter)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-            self._paint_drift(painter, view)
+            if not self._is_from_aim:
+                self._paint_drift(painter, view)
             self._paint_played(painter, view)
             painter.end()
             self._played = (key, layer)
@@ -119,24 +156,34 @@ class LeanChart(TakeChart):
 
     def _paint_bands(self, painter: QPainter, view: GroupView) -> None:
         """Tolerance and reach around each stroke's target, drawn as bands along the kept drift."""
-        response = view.group.response
         plot = self._plot()
-        placed = view.offsets.placed
-        time = view.strokes.time_s[placed]
-        if not len(time):
+        middles = self._middles(view)
+        has_aim = np.isfinite(middles)
+        at = self._x(view.strokes.time_s[has_aim])
+        if not len(at):
             return
-        # Drift is slow: a point every few pixels draws it, however many strokes there are.
-        x = np.arange(plot.left(), plot.right() + _BAND_STEP_PX, _BAND_STEP_PX)
-        target = np.interp(x, self._x(time), response.keep_drift * view.offsets.drift_ms[placed])
-        reach = min(response.reach_ms, 2.0 * self._span_ms())
+        if not view.group.has_pattern or self._is_from_aim:
+            # Drift is slow: a point every few pixels draws it, however many strokes there are.
+            x = np.arange(plot.left(), plot.right() + _BAND_STEP_PX, _BAND_STEP_PX)
+            target = np.interp(x, at, middles[has_aim])
+            nearest = np.clip(np.searchsorted(at, x), 0, len(at) - 1)
+        else:  # every stroke has a window of its own, from halfway to the one before to halfway to the next
+            edges = np.concatenate([[plot.left()], 0.5 * (at[1:] + at[:-1]), [plot.right()]])
+            x = np.repeat(edges, 2)[1:-1]
+            target = np.repeat(middles[has_aim], 2)
+            nearest = np.repeat(np.arange(len(at)), 2)
+        reach = np.minimum(view.plan.reach_ms[has_aim][nearest], 2.0 * self._span_ms())
+        tolerance = view.plan.tolerance_ms[has_aim][nearest]
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setClipRect(plot)
-        for width, colour in ((reach, QColor("#F1E9D6")), (response.tolerance_ms, QColor("#DDCFAA"))):
+        for width, colour in ((reach, QColor("#F1E9D6")), (tolerance, QColor("#DDCFAA"))):
             upper = list(map(QPointF, x.tolist(), self._y_free(target + width).tolist()))
             lower = list(map(QPointF, x.tolist(), self._y_free(target - width).tolist()))
             painter.setBrush(colour)
             painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
         painter.setClipping(False)
+        response = self._response()
+        assert response is not None
         for name, value in (("tolerance", response.tolerance_ms), ("reach", response.reach_ms)):
             if value <= self._span_ms():
                 painter.setPen(QPen(theme.SHEET, 1.5))
@@ -155,8 +202,9 @@ class LeanChart(TakeChart):
         value = response.tolerance_ms if name == "tolerance" else response.reach_ms
         view = self._workspace.view
         last = 0.0
-        if view is not None and view.offsets.placed.any():
-            last = response.keep_drift * float(view.offsets.drift_ms[view.offsets.placed][-1])
+        if view is not None:
+            middles = self._middles(view)
+            last = float(middles[np.isfinite(middles)][-1]) if np.isfinite(middles).any() else 0.0
         return QPointF(self._plot().right() + 10.0, float(self._y_free(np.array(last + value))))
 
     def _paint_axes(self, painter: QPainter) -> None:
@@ -182,9 +230,10 @@ class LeanChart(TakeChart):
         painter.drawPolyline(QPolygonF(points))
 
     def _paint_played(self, painter: QPainter, view: GroupView) -> None:
-        placed = np.flatnonzero(view.offsets.placed)
+        values = self._values(view)[0]
+        placed = np.flatnonzero(np.isfinite(values))
         x = self._x(view.strokes.time_s[placed])
-        played = view.offsets.offset_ms[placed]
+        played = values[placed]
         beyond = np.abs(played) > self._span_ms()
         points = list(map(QPointF, x.tolist(), self._y(played).tolist()))
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
@@ -202,9 +251,10 @@ class LeanChart(TakeChart):
             painter.drawEllipse(points[int(np.searchsorted(placed, selected))], 7.0, 7.0)
 
     def _paint_tightened(self, painter: QPainter, view: GroupView) -> None:
-        placed = view.offsets.placed
+        values = self._values(view)[1]
+        placed = np.isfinite(values)
         x = self._x(view.strokes.time_s[placed])
-        tightened = (view.offsets.offset_ms + view.plan.move_ms)[placed]
+        tightened = values[placed]
         y = self._y(tightened)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
         side = np.where(np.abs(tightened) <= ON_TIME_MS, 0, np.sign(tightened))
@@ -236,15 +286,13 @@ class LeanChart(TakeChart):
             near = self._handle_at(event.position()) is not None
             self.setCursor(Qt.CursorShape.SizeVerCursor if near else Qt.CursorShape.ArrowCursor)
             return
-        response, group = self._response(), self._workspace.group
-        assert response is not None and group is not None
+        response = self._response()
+        assert response is not None
         plot = self._plot()
         value = (plot.center().y() - event.position().y()) / plot.height() * 2.0 * self._span_ms()
         value = round(max(value, 0.0) * 2.0) / 2.0
         changed = with_window(response, self._dragged, value)
-        self._workspace.do(
-            f"Change the {self._dragged}", change_group(self._workspace.session, group.key, response=changed)
-        )
+        self._workspace.set_response(f"Change the {self._dragged}", changed)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._dragged:

@@ -10,13 +10,14 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.hit_tools import add_hit, choose_hit, chosen_track, describe_hit, describe_leads, move_hit
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.desk.workspace import Workspace
+from supple_snare.session.edits import give_seam
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
 from supple_snare.timing.hits import Kind
@@ -54,6 +55,8 @@ class Loupe(QWidget):
         self._stretch: _Stretch | None = None
         self._centre_s: float | None = None
         self._dragged: tuple[str, float] | None = None
+        self._seam_dragged: tuple[int, float] | None = None
+        self._seam_from = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(232)
         self.setMouseTracking(True)
@@ -96,7 +99,11 @@ class Loupe(QWidget):
         """Read around the chosen hit or stroke, if that is not what is there already."""
         work = self._workspace
         looks, view = work.looks, work.view
-        if not self.isVisible() or view is None or self._dragged is not None:
+        if not self.isVisible() or view is None or self._dragged is not None or self._seam_dragged is not None:
+            return
+        if view.part is not None:
+            self._centre_s = None
+            self.update()
             return
         moment = looks.hit[1] if looks.hit is not None else looks.selected_s
         if moment is None:
@@ -116,7 +123,7 @@ class Loupe(QWidget):
                 "Reading",
                 lambda _report: _read(recordings, edits, first, count),
                 self._show,
-                lambda error: work.tell_problem(str(error)),
+                work.tell_error,
             )
         self.update()
 
@@ -129,7 +136,7 @@ class Loupe(QWidget):
     def _keys(self) -> list[str]:
         """Tracks in the order of their ranks, the others after them."""
         view = self._workspace.view
-        if view is None:
+        if view is None or view.part is not None:
             return []
         return [*view.columns, *(track.key for track in view.tracks if track.key not in view.columns)]
 
@@ -164,7 +171,9 @@ class Loupe(QWidget):
             painter.drawText(
                 self.rect(),
                 Qt.AlignmentFlag.AlignCenter,
-                "Select a stroke or a hit to see its attack in every track.",
+                "A MIDI part has no sound to look into."
+                if self._workspace.view is not None and self._workspace.view.part is not None
+                else "Select a stroke or a hit to see its attack in every track.",
             )
             painter.end()
             return
@@ -176,6 +185,7 @@ class Loupe(QWidget):
         for key, lane in self._lanes():
             self._paint_lane(painter, key, lane)
         self._paint_stroke(painter)
+        self._paint_seams(painter)
         painter.end()
 
     def _words(self) -> str:
@@ -311,6 +321,62 @@ class Loupe(QWidget):
             painter.setFont(theme.text_font(12))
             painter.drawText(QRectF(x + 4, _TOP - 6, 60, 16), Qt.AlignmentFlag.AlignLeft, "slot")
 
+    def _seams_seen(self) -> list[tuple[float, float, int]]:
+        """Where seams of the tightened version are: start and end in seconds, and their number in the edit list."""
+        work, view = self._workspace, self._workspace.view
+        if view is None or not work.looks.shows_moves or self._centre_s is None:
+            return []
+        edits, rate, half = work.edits_of(view.group), work.session.rate_hz, self.span_ms / 2000.0
+        ends, starts = edits.at / rate, (edits.at - edits.fade) / rate
+        near = np.flatnonzero((ends > self._centre_s - half) & (starts < self._centre_s + half) & (edits.at > 0))
+        return [(float(starts[i]), float(ends[i]), i) for i in near.tolist()]
+
+    def _paint_seams(self, painter: QPainter) -> None:
+        """Fades as bands through all lanes, where the tightened version has them."""
+        band = QColor(theme.BRASS)
+        band.setAlpha(60)
+        for number, (start_s, end_s, index) in enumerate(self._seams_seen()):
+            by_s = self._seam_dragged[1] if self._seam_dragged and self._seam_dragged[0] == index else 0.0
+            left, right = (float(self._x(time + by_s)) for time in (start_s, end_s))
+            left, right = max(left, _LEFT), min(right, self.width() - _RIGHT)
+            if right <= left:
+                continue
+            painter.fillRect(QRectF(left, _TOP, max(right - left, 2.0), self.height() - _TOP - _BOTTOM), band)
+            painter.setPen(QPen(theme.BRASS_TEXT, 1.4))
+            painter.drawLine(QLineF(right, _TOP, right, self.height() - _BOTTOM))
+            if number == 0:
+                painter.setFont(theme.text_font(12))
+                painter.drawText(QPointF(left + 2.0, self.height() - _BOTTOM - 3.0), "seam")
+
+    def _seam_at(self, point: QPointF) -> int | None:
+        """Number of the seam whose band is under a point."""
+        for start_s, end_s, index in self._seams_seen():
+            if float(self._x(start_s)) - 3.0 <= point.x() <= float(self._x(end_s)) + 3.0:
+                return index
+        return None
+
+    def _leave_seam(self) -> None:
+        """Leave the seam of the stroke in the middle to the program again."""
+        work, view = self._workspace, self._workspace.view
+        if view is None or work.group is None or work.selected is None:
+            return
+        time_s = float(view.strokes.time_s[work.selected])
+        work.do("Leave a seam to the program", give_seam(work.session, work.group.key, time_s, None))
+
+    def _put_seam(self, index: int, by_s: float) -> None:
+        """Move a seam by hand; it belongs to the stroke whose piece comes after it."""
+        work, view = self._workspace, self._workspace.view
+        if view is None or work.group is None:
+            return
+        edits, rate = work.edits_of(view.group), work.session.rate_hz
+        place_s = (int(edits.at[index]) - int(edits.shift[index])) / rate
+        after = int(np.searchsorted(view.strokes.start_s, place_s - 1e-6))
+        if after >= len(view.strokes):
+            work.tell("After the last stroke the sound comes back to its place by itself.")
+            return
+        time_s = float(view.strokes.time_s[after])
+        work.do("Move a seam", give_seam(work.session, work.group.key, time_s, place_s + by_s))
+
     # ---- gestures
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
@@ -342,7 +408,11 @@ class Loupe(QWidget):
         if event is None or view is None:
             return
         grabbed = self._hit_at(event.position())
-        if grabbed is not None:
+        seam = self._seam_at(event.position())
+        if seam is not None:
+            self._seam_dragged = (seam, 0.0)
+            self._seam_from = event.position().x()
+        elif grabbed is not None:
             centre = self._centre_s
             time_s = float(view.hits[grabbed[0]].time_s[grabbed[1]])
             self._dragged = (grabbed[0], time_s)
@@ -355,16 +425,30 @@ class Loupe(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
+        if self._seam_dragged is not None:
+            by_s = self._time_at(event.position().x()) - self._time_at(self._seam_from)
+            self._seam_dragged = (self._seam_dragged[0], by_s)
+            self.update()
+            return
         if self._dragged is not None:
             rate = self._workspace.session.rate_hz
             self._dragged = (self._dragged[0], round(self._time_at(event.position().x()) * rate) / rate)
             self.update()
             return
         found = self._hit_at(event.position())
-        self.setCursor(Qt.CursorShape.SizeHorCursor if found else Qt.CursorShape.ArrowCursor)
-        self.setToolTip(describe_hit(self._workspace, *found) if found else "")
+        seam = self._seam_at(event.position())
+        handled = found is not None or seam is not None
+        self.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
+        words = "A seam: drag it elsewhere; a double click leaves it to the program again." if seam is not None else ""
+        self.setToolTip(describe_hit(self._workspace, *found) if found else words)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        seam, self._seam_dragged = self._seam_dragged, None
+        if seam is not None:
+            if seam[1]:
+                self._put_seam(*seam)
+            self.update()
+            return
         hit = self._workspace.looks.hit
         dragged, self._dragged = self._dragged, None
         if dragged is not None and hit is not None and abs(dragged[1] - hit[1]) > 1e-9:
@@ -373,6 +457,9 @@ class Loupe(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._centre_s is None or (key := self._lane_at(event.position())) is None:
+            return
+        if self._seam_at(event.position()) is not None:
+            self._leave_seam()
             return
         self._workspace.look(track=key)
         add_hit(self._workspace, self._time_at(event.position().x()), exact=True)

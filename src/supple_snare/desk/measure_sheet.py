@@ -117,7 +117,7 @@ class MeasurePicture(QWidget):
         if self._kind == "strokes":  # all together, then each lead
             offset_ms = view.offsets.offset_ms[placed]
             lead = view.strokes.lead[placed] + 1.0
-            names = ["all", *(self._workspace.session.track(key).name for key in view.columns)]
+            names = ["all", *(self._workspace.session.name_of(key) for key in view.columns)]
             return np.concatenate([np.zeros(len(lead)), lead]), np.tile(offset_ms, 2), names
         known = placed & (table.group >= 0)
         names = [_text(row[0], table.header[0]) for row in table.rows]

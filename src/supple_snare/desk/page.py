@@ -29,8 +29,9 @@ from supple_snare.desk.hit_tools import (
     move_hit,
     promote_hits,
 )
-from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout
-from supple_snare.desk.page_painter import PagePicture, base_px, hit_lanes, paint_strokes, paint_under
+from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout, lean_angle, leaning_ms
+from supple_snare.desk.page_painter import PagePicture, base_px, hit_lanes, paint_strokes, paint_under, peg_lengths
+from supple_snare.desk.stroke_tools import place_stroke
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import UsageError
 from supple_snare.session.document import Group
@@ -66,12 +67,12 @@ class Page(QAbstractScrollArea):
         self._layer: QPixmap | None = None
         self._under: tuple[tuple[object, ...], QPixmap] | None = None
         self._playhead_s = 0.0
-        self._following = True
         self._drag_from: tuple[QPointF, float] | None = None
         self._line_dragged: float | None = None
         self._grid_at_grab: Grid | None = None
         self._hit_dragged: tuple[str, int] | None = None
         self._hit_to: QPointF | None = None
+        self._peg_dragged: tuple[float, QPointF] | None = None
         self.setFrameShape(self.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
@@ -123,6 +124,7 @@ class Page(QAbstractScrollArea):
             sections=tuple(section_spans(work.session)),
             hit_track=chosen_track(work) if work.looks.step == "hits" else None,
             hit=work.looks.hit,
+            notes=work.notes_of(view),
             removed={track.key: track.removed_s for track in view.tracks},
         )
 
@@ -138,7 +140,7 @@ class Page(QAbstractScrollArea):
         if time_s == self._playhead_s:
             return
         self._playhead_s = time_s
-        if playing and self._following:
+        if playing and self._workspace.looks.listening.following:
             self.show_time(time_s)
         self._canvas.update()
 
@@ -194,7 +196,7 @@ class Page(QAbstractScrollArea):
 
     def _paint_layer(self) -> QPixmap:
         """The whole page: what lies under the strokes is kept as long as it stays the same."""
-        if not self._workspace.session.tracks:
+        if self._workspace.session.is_empty:
             layer = self._blank()
             painter = QPainter(layer)
             words = "Drop the recordings of one take here, or open them in Gather (Ctrl+I)."
@@ -251,7 +253,7 @@ class Page(QAbstractScrollArea):
             super().wheelEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or event.button() != Qt.MouseButton.LeftButton or not self._workspace.session.tracks:
+        if event is None or event.button() != Qt.MouseButton.LeftButton or self._workspace.session.is_empty:
             return
         point = event.position()
         time_s = self._time_at(point)
@@ -260,6 +262,10 @@ class Page(QAbstractScrollArea):
         if self._hit_dragged is not None and self._workspace.view is not None:
             key, index = self._hit_dragged
             choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[index]))
+        self._peg_dragged = self._head_at(point)
+        if self._peg_dragged is not None:
+            self._workspace.look(selected_s=self._peg_dragged[0], range_s=None)
+            self._workspace.begin_gesture()
         if self._workspace.looks.step == "grid":
             self._line_dragged = self._line_at(point)
             if self._line_dragged is not None:
@@ -272,6 +278,8 @@ class Page(QAbstractScrollArea):
         point = event.position()
         if self._line_dragged is not None:
             self._drag_line(point, pinning=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif self._peg_dragged is not None:
+            self._drag_peg(point, fine=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif self._hit_dragged is not None and self._drag_from is not None:
             if (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
                 self._hit_to = point
@@ -281,7 +289,7 @@ class Page(QAbstractScrollArea):
             self._workspace.look(range_s=(ends[0], ends[1]))
         else:
             on_line = self._workspace.looks.step == "grid" and self._line_at(point) is not None
-            handled = on_line or self._hit_at(point) is not None
+            handled = on_line or self._hit_at(point) is not None or self._head_at(point) is not None
             self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
             self._explain(event)
 
@@ -292,6 +300,10 @@ class Page(QAbstractScrollArea):
         self._drag_from = None
         dragged, to = self._hit_dragged, self._hit_to
         self._hit_dragged = self._hit_to = None
+        if self._peg_dragged is not None:
+            self._peg_dragged = None
+            self._workspace.end_gesture()
+            return
         if dragged is not None:
             self._drop_hit(dragged, to, exact=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
             return
@@ -355,7 +367,7 @@ class Page(QAbstractScrollArea):
     def _hit_of(self, stroke_s: float | None) -> tuple[str, float] | None:
         """The hit that times a stroke."""
         view = self._workspace.view
-        if view is None or stroke_s is None:
+        if view is None or stroke_s is None or view.part is not None:
             return None
         index = int(np.argmin(np.abs(view.strokes.time_s - stroke_s)))
         return view.lead_of(index), float(view.strokes.start_s[index])
@@ -393,7 +405,7 @@ class Page(QAbstractScrollArea):
     def _hit_at(self, point: QPointF) -> tuple[str, int] | None:
         """Track and index of the hit whose mark is under a point."""
         view = self._workspace.view
-        if view is None or self._workspace.looks.step != "hits":
+        if view is None or self._workspace.looks.step != "hits" or view.part is not None:
             return None
         layout = self.page_layout
         row = int((point.y() + self._bar.value()) // layout.row_px)
@@ -408,6 +420,39 @@ class Page(QAbstractScrollArea):
             if distance[nearest] <= _GRAB_PX:
                 return key, nearest
         return None
+
+    def _head_at(self, point: QPointF) -> tuple[float, QPointF] | None:
+        """Time of the stroke whose peg's head is under a point, and its foot; only where strokes are moved."""
+        view, looks = self._workspace.view, self._workspace.looks
+        if view is None or looks.step not in ("tighten", "proof") or not looks.tightened or not len(view.strokes):
+            return None
+        layout = self.page_layout
+        row = int((point.y() + self._bar.value()) // layout.row_px)
+        near = np.flatnonzero(view.offsets.placed & (np.abs(view.offsets.grid_s - self._time_at(point)) < 1.0))
+        if not len(near):
+            return None
+        foot_x = layout.x_in_row(row, view.offsets.grid_s[near])
+        foot_y = row * layout.row_px - self._bar.value() + base_px(layout)
+        upright = peg_lengths(view, near, layout)
+        angle = lean_angle(view.offsets.offset_ms[near] + view.plan.move_ms[near])
+        away = np.hypot(
+            foot_x + np.sin(angle) * np.abs(upright) - point.x(), foot_y + np.cos(angle) * upright - point.y()
+        )
+        nearest = int(np.argmin(away))
+        if away[nearest] > _GRAB_PX:
+            return None
+        return float(view.strokes.time_s[near[nearest]]), QPointF(float(foot_x[nearest]), foot_y)
+
+    def _drag_peg(self, point: QPointF, *, fine: bool) -> None:
+        """Lean a peg to where the pointer is."""
+        view, selected = self._workspace.view, self._workspace.selected
+        assert self._peg_dragged is not None
+        if view is None or selected is None:
+            return
+        by = point - self._peg_dragged[1]
+        offset_ms = leaning_ms(float(np.arctan2(by.x(), max(abs(by.y()), 1.0))))
+        step = 0.1 if fine else 0.5
+        place_stroke(self._workspace, selected, round(offset_ms / step) * step)
 
     def _line_at(self, point: QPointF) -> float | None:
         """Place, in quarter notes from bar 1, of the line of a bar or count under a point."""
@@ -476,7 +521,8 @@ def _doubts_shown(work: Workspace, group: Group) -> list[list[Doubt]]:
 def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
     """Everything that what lies under the strokes depends on."""
     view = picture.view
-    heard = None if view is None else (view.leads, view.group.holds, *map(id, picture.peaks.values()))
+    heard = None if view is None else (view.leads, view.group.holds, view.group.evens, *map(id, picture.peaks.values()))
+    heard = (heard, picture.notes)
     marked = None
     if view is not None and picture.show_hits:
         others = [key for key in (*view.columns, *view.hits) if key != picture.hit_track]
@@ -503,7 +549,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
     """A stroke in words and numbers."""
     view = work.view
     assert view is not None
-    lead = work.session.track(view.lead_of(index)).name
+    lead = work.session.name_of(view.lead_of(index))
     offset = float(view.offsets.offset_ms[index])
     if not np.isfinite(offset):
         return f"{lead}: no slot of its own, moves along with its neighbours"
@@ -517,11 +563,18 @@ def describe_stroke(work: Workspace, index: int) -> str:
         Kept.REACH: "stays: past the reach",
         Kept.HELD: "held",
         Kept.RIDES: "moves along",
+        Kept.STAYS: "stays: no partner in the reference",
+        Kept.GIVEN: f"moved by {theme.signed(move, 1)} ms by hand",
     }[Kept(int(view.plan.kept[index]))]
     if view.offsets.fixed[index]:
         fate += " · slot given by hand"
     elif view.offsets.close_call[index]:
         fate += f" · {_describe_runner_up(work, index)}"
+    if view.pairs is not None and view.pairs.partner[index] >= 0:
+        apart = 1000.0 * float(view.strokes.time_s[index] - view.pairs.partner_s[index])
+        fate += f" · played {theme.signed(apart, 1)} ms from its partner"
+    elif view.group.has_pattern and work.looks.shows_moves:
+        fate += f" · aims at {theme.signed(float(view.plan.target_ms[index]), 1)} ms"
     leads = describe_leads(work, index)
     fate += f" · {leads}" if leads else ""
     return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:.3g} · {abs(offset):.1f} ms {side} · {fate}"

@@ -125,6 +125,11 @@ LEAN_PER_MS = math.radians(1.5)
 LEAN_CAP = math.radians(66.0)
 
 
+def leaning_ms(angle: float) -> float:
+    """The offset that leans a peg so far: the inverse of `lean_angle`."""
+    return angle / LEAN_PER_MS
+
+
 def lean_angle(offset_ms: ArrayLike) -> FloatArray:
     """Lean of a peg in radians: to the left for early, to the right for late, never flat on the line.
 

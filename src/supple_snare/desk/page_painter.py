@@ -20,10 +20,13 @@ from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind, Origin
 from supple_snare.timing.measure import ON_TIME_MS
+from supple_snare.timing.notes import NoteChange, Notes
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, IntArray
 
 _COLUMN_PX = 1.5
+_SEAMS_PX = 90.0
+"""Seams are marked where a bar is at least so wide."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +63,8 @@ class PagePicture:
         The chosen hit.
     removed : dict of str to tuple of float
         Times of hits removed by hand, by track key.
+    notes : (Notes, NoteChange) or None
+        The notes of a MIDI part, as played and as they will be.
     """
 
     layout: PageLayout
@@ -79,6 +84,7 @@ class PagePicture:
     hit_track: str | None = None
     hit: tuple[str, float] | None = None
     removed: dict[str, tuple[float, ...]] = field(default_factory=dict)
+    notes: tuple[Notes, NoteChange] | None = None
 
 
 def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
@@ -88,9 +94,13 @@ def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float
     painter.translate(0.0, top_px)
     _paint_spans(painter, picture, row)
     painter.setClipRect(QRectF(layout.line_left_px, 0.0, layout.line_width_px, layout.row_px))
-    if picture.view is not None:
+    if picture.notes is not None:
+        _paint_notes(painter, picture, row)
+    elif picture.view is not None:
         _paint_waves(painter, picture, row)
     _paint_grid(painter, picture, row)
+    if picture.show_moves and picture.tightened:
+        _paint_seams(painter, picture, row)
     if picture.view is not None and picture.show_hits:
         _paint_hits(painter, picture, row, of_chosen=False)
     painter.setClipping(False)
@@ -122,6 +132,13 @@ def peg_px(layout: PageLayout) -> float:
     return layout.row_px * 0.34
 
 
+def peg_lengths(view: GroupView, which: IntArray, layout: PageLayout) -> FloatArray:
+    """Lengths of pegs standing upright: negative for those of the first lead, which rise; louder ones are longer."""
+    strokes = view.strokes
+    loudness = np.clip(1.0 + (strokes.level_db[which] + 6.0) / 60.0, 0.6, 1.0)
+    return np.where(strokes.lead[which] == 0, -1.0, 1.0) * loudness * peg_px(layout)
+
+
 def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
     """Selection, holds and loop behind everything."""
     layout = picture.layout
@@ -136,12 +153,17 @@ def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
     if picture.range_s and (rect := span(*picture.range_s)):
         painter.fillRect(rect, theme.BRASS_PALE)
     if picture.view is not None:
-        for hold in picture.view.group.holds:
-            if rect := span(hold.start_s, hold.end_s):
-                painter.fillRect(rect, QBrush(theme.RULE, Qt.BrushStyle.BDiagPattern))
-                painter.setFont(theme.text_font(12))
-                painter.setPen(theme.INK_SOFT)
-                painter.drawText(rect.adjusted(3, 0, 60, 0), Qt.AlignmentFlag.AlignTop, "held")
+        group = picture.view.group
+        for ranges, pattern, word in (
+            (group.holds, Qt.BrushStyle.BDiagPattern, "held"),
+            (group.evens, Qt.BrushStyle.VerPattern, "evened out"),
+        ):
+            for each in ranges:
+                if rect := span(each.start_s, each.end_s):
+                    painter.fillRect(rect, QBrush(theme.RULE, pattern))
+                    painter.setFont(theme.text_font(12))
+                    painter.setPen(theme.INK_SOFT)
+                    painter.drawText(rect.adjusted(3, 0, 60, 0), Qt.AlignmentFlag.AlignTop, word)
     for part in picture.sections:
         _paint_section(painter, picture, row, part)
     if picture.loop_s and (rect := span(*picture.loop_s)):
@@ -280,6 +302,53 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
 
+def _paint_seams(painter: QPainter, picture: PagePicture, row: int) -> None:
+    """Where seams fade, as short brass bars along the foot of the row."""
+    layout, edits, view = picture.layout, picture.edits, picture.view
+    if view is None or edits.is_identity or not picture.peaks or layout.px_per_bar < _SEAMS_PX:
+        return
+    rate = next(iter(picture.peaks.values())).rate_hz
+    start_s, end_s = layout.row_span_s(row)
+    shown = np.flatnonzero((edits.at > 0) & (edits.at >= start_s * rate) & (edits.at <= end_s * rate))
+    right = layout.x_in_row(row, edits.at[shown] / rate)
+    left = layout.x_in_row(row, (edits.at[shown] - edits.fade[shown]) / rate)
+    for begin, end in zip(left.tolist(), right.tolist(), strict=True):
+        painter.fillRect(QRectF(begin, layout.row_px - 5.0, max(end - begin, 2.0), 4.0), theme.BRASS)
+
+
+def _paint_notes(painter: QPainter, picture: PagePicture, row: int) -> None:
+    """The notes of a part below the line, high ones nearer to it, strong ones darker; the other version pale behind."""
+    assert picture.notes is not None
+    notes, change = picture.notes
+    layout = picture.layout
+    if not len(notes):
+        return
+    top, bottom = base_px(layout) + 8.0, layout.row_px - 8.0
+    known, order = np.unique(notes.pitch, return_inverse=True)
+    step = (bottom - top) / max(len(known), 6)
+    y = top + (len(known) - 1 - order) * step
+    tight = (change.time_s, change.end_s, change.velocity)
+    played = (notes.time_s, notes.end_s, notes.velocity)
+    front, back = (tight, played) if picture.tightened and picture.show_moves else (played, tight)
+    start_s, end_s = layout.row_span_s(row)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+    thick = max(min(step - 1.0, 7.0), 1.5)
+    for (begin_s, until_s, velocity), is_front in ((back, False), (front, True)):
+        if not is_front and not picture.show_moves:
+            continue
+        shown = np.flatnonzero((until_s >= start_s) & (begin_s <= end_s))
+        left, right = layout.x_in_row(row, begin_s[shown]), layout.x_in_row(row, until_s[shown])
+        columns = zip(left.tolist(), right.tolist(), y[shown].tolist(), velocity[shown].tolist(), strict=True)
+        for begin, until, at, force in columns:
+            box = QRectF(begin, at, max(until - begin, 2.0), thick)
+            if is_front:
+                colour = QColor(theme.INK_SOFT)
+                colour.setAlphaF(0.25 + 0.6 * force / 127.0)
+                painter.fillRect(box, colour)
+            else:
+                painter.fillRect(box, theme.BRASS_PALE)
+
+
 def _loudness(peaks: Peaks, edits: EditList, start_s: float, end_s: float, columns: int) -> FloatArray:
     """Height of each column, 0 to 1: loud and soft strokes both to be seen."""
     edges = peaks.rate_hz * np.linspace(start_s, end_s, columns + 1)
@@ -321,15 +390,37 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
     _paint_lead_ticks(painter, picture, row, pegs)
     played = offsets.offset_ms[pegs]
     kept = played + plan.move_ms[pegs]
-    loudness = np.clip(1.0 + (strokes.level_db[pegs] + 6.0) / 60.0, 0.6, 1.0)
-    upright = np.where(strokes.lead[pegs] == 0, -1.0, 1.0) * loudness * peg_px(layout)
+    upright = peg_lengths(view, pegs, layout)
     front, back = (kept, played) if picture.tightened else (played, kept)
     if picture.show_moves:
         moved = np.abs(front - back) > 0.05
         _paint_pegs(painter, x[~loose][moved], base, upright[moved], back[moved], ghost=True)
+    if picture.show_moves and view.group.has_pattern:
+        _paint_targets(painter, x[~loose], base, upright, plan.target_ms[pegs])
     _paint_pegs(painter, x[~loose], base, upright, front, ghost=picture.show_hits)
+    if picture.show_moves and view.pairs is not None:
+        painter.setPen(QPen(theme.INK_SOFT, 1.4))
+        painter.setBrush(theme.SHEET)
+        for px in x[view.pairs.partner[shown] < 0].tolist():
+            painter.drawEllipse(QPointF(px, base + 10.0), 3.2, 3.2)
     for px, index in zip(x.tolist(), shown.tolist(), strict=True):
         _paint_marks(painter, picture, index, px, base)
+
+
+def _paint_targets(painter: QPainter, x: FloatArray, base: float, upright: FloatArray, target_ms: FloatArray) -> None:
+    """What each stroke aims at: a fine line from its slot with a diamond at its head, where a peg's would be."""
+    has_target = np.isfinite(target_ms)
+    angle = lean_angle(target_ms[has_target])
+    feet, length = x[has_target], upright[has_target] * 1.12
+    head_x, head_y = feet + np.sin(angle) * np.abs(length), base + np.cos(angle) * length
+    painter.setPen(QPen(theme.INK_FAINT, 1))
+    painter.setBrush(theme.SHEET)
+    for foot, at_x, at_y in zip(feet.tolist(), head_x.tolist(), head_y.tolist(), strict=True):
+        painter.drawLine(QLineF(foot, base, at_x, at_y))
+    painter.setPen(QPen(theme.INK_SOFT, 1.2))
+    for at_x, at_y in zip(head_x.tolist(), head_y.tolist(), strict=True):
+        corners = [(at_x - 4.0, at_y), (at_x, at_y - 4.0), (at_x + 4.0, at_y), (at_x, at_y + 4.0)]
+        painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
 
 
 def _paint_pegs(
@@ -383,7 +474,7 @@ def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, which: 
 
 
 def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, base: float) -> None:
-    """A held stroke has a square foot, one whose slot was given by hand a bar under it, a doubtful one a flag."""
+    """A held stroke has a square foot, one moved by hand a round one, one given its slot a bar, a doubt a flag."""
     assert picture.view is not None
     if picture.view.offsets.fixed[index]:
         painter.setPen(QPen(theme.BRASS_TEXT, 2.5))
@@ -392,6 +483,10 @@ def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, 
         painter.setPen(QPen(theme.INK, 1.5))
         painter.setBrush(theme.SHEET)
         painter.drawRect(QRectF(x - 4.0, base - 4.0, 8.0, 8.0))
+    if picture.view.plan.kept[index] == Kept.GIVEN:
+        painter.setPen(QPen(theme.SHEET, 1))
+        painter.setBrush(theme.BRASS)
+        painter.drawEllipse(QPointF(x, base), 4.5, 4.5)
     if picture.doubts and picture.doubts[index]:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.BRASS)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from supple_snare.desk import theme
 from supple_snare.desk.lean_chart import with_window
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.edits import change_group
 from supple_snare.timing.tighten import Response
 
 _LEFT, _RIGHT, _TOP, _BOTTOM = 50.0, 10.0, 8.0, 38.0
@@ -35,8 +34,7 @@ class ResponseCurve(QWidget):
         workspace.stages_changed.connect(self.update)
 
     def _response(self) -> Response | None:
-        group = self._workspace.group
-        return group.response if group else None
+        return self._workspace.response
 
     def _plot(self) -> QRectF:
         return QRectF(_LEFT, _TOP, self.width() - _LEFT - _RIGHT, self.height() - _TOP - _BOTTOM)
@@ -151,8 +149,8 @@ class ResponseCurve(QWidget):
             self.setCursor(Qt.CursorShape.SizeAllCursor if name else Qt.CursorShape.ArrowCursor)
             self.setToolTip({"strength": "Drag up or down: strength", None: ""}.get(name, f"Drag sideways: {name}"))
             return
-        response, group = self._response(), self._workspace.group
-        assert response is not None and group is not None
+        response = self._response()
+        assert response is not None
         plot = self._plot()
         if self._dragged == "strength":
             reach = min(response.reach_ms, _SPAN_MS)
@@ -165,7 +163,7 @@ class ResponseCurve(QWidget):
             value = (event.position().x() - plot.center().x()) / plot.width() * 2.0 * _SPAN_MS
             changed = with_window(response, self._dragged, round(2.0 * max(value, 0.0)) / 2.0)
         work = self._workspace
-        work.do(f"Change the {self._dragged}", change_group(work.session, group.key, response=changed))
+        work.set_response(f"Change the {self._dragged}", changed)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         if self._dragged:

@@ -128,8 +128,10 @@ def step_states(work: Workspace) -> dict[str, str]:
     spread = float(np.std(view.offsets.offset_ms[placed])) if placed.any() else 0.0
     states["feel"] = f"spread {spread:.1f} ms"
     response = view.group.response
-    states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms".replace("%", " %")
-    doubtful = sum(bool(doubts) for doubts in work.doubts_of(view.group))
-    states["proof"] = f"{doubtful} doubt{'s' if doubtful != 1 else ''}" if doubtful else "no doubts"
+    more = " …" if view.group.section_settings else ""
+    states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms{more}".replace("%", " %")
+    asked = work.questions_of(view.group)
+    left = sum(not question.answered for question in asked)
+    states["proof"] = f"{left} doubt{'s' if left != 1 else ''} left" if left else "all heard" if asked else "no doubts"
     states["hand over"] = "ready" if len(view.strokes) else "nothing to move"
     return states

@@ -1,10 +1,11 @@
-"""Strokes and their slots by hand: moved to the next slot, locked to the one they have, set free again."""
+"""Strokes by hand: held, moved, evened out, given other slots, left to the program again."""
 
 from __future__ import annotations
 
 import numpy as np
 
 from supple_snare.desk.workspace import Workspace
+from supple_snare.session.edits import drop_edits, even_range, give_moves, hold_range, release_range
 from supple_snare.session.grid_edits import free_slots, give_slots, places_beside
 from supple_snare.timing.units import IntArray
 
@@ -48,6 +49,70 @@ def release_slots(work: Workspace) -> None:
         work.tell("Select a stroke, or drag over a range, first.")
         return
     work.do("Free slots", free_slots(work.session, work.group.key, work.view.strokes.time_s[strokes]))
+
+
+def nudge_strokes(work: Workspace, by_ms: float) -> None:
+    """Move the chosen strokes by so much more, as a block."""
+    view, group, strokes = work.view, work.group, chosen_strokes(work)
+    if view is None or group is None or not len(strokes):
+        work.tell("Select a stroke, or drag over a range on the page, first.")
+        return
+    moves = dict(zip(view.strokes.time_s[strokes].tolist(), (view.plan.move_ms[strokes] + by_ms).tolist(), strict=True))
+    work.do(f"Nudge {_count(strokes).lower()}", give_moves(work.session, group.key, moves))
+
+
+def place_stroke(work: Workspace, stroke: int, offset_ms: float) -> None:
+    """Put a stroke so far from its slot."""
+    view, group = work.view, work.group
+    if view is not None and group is not None:
+        move_ms = offset_ms - float(view.offsets.offset_ms[stroke])
+        moves = {float(view.strokes.time_s[stroke]): move_ms}
+        work.do("Move a stroke", give_moves(work.session, group.key, moves))
+
+
+def even_selection(work: Workspace) -> None:
+    """Let what lies between the ends of the range move evenly between them."""
+    if work.looks.range_s is None or work.group is None:
+        work.tell("Drag over a range on the page first: its first and last stroke stay where they go.")
+        return
+    span = work.looks.range_s
+    work.do(f"Even out {_place(work, span)}", even_range(work.session, work.group.key, *span))
+
+
+def drop_selection(work: Workspace) -> None:
+    """Drop every edit by hand of the range, or of the selected stroke."""
+    if (span := _span_or_word(work)) is not None and work.group is not None:
+        changed = drop_edits(work.session, work.group.key, *span)
+        if changed == work.session:
+            work.tell("Nothing was done by hand there.")
+        work.do(f"As found: {_place(work, span)}", changed)
+
+
+def hold_selection(work: Workspace) -> None:
+    """Hold the selected range, or the selected stroke."""
+    if (span := _span_or_word(work)) is not None and work.group is not None:
+        work.do(f"Hold {_place(work, span)}", hold_range(work.session, work.group.key, *span))
+
+
+def release_selection(work: Workspace) -> None:
+    """Drop the holds that touch the selection."""
+    if (span := _span_or_word(work)) is not None and work.group is not None:
+        work.do(f"Release {_place(work, span)}", release_range(work.session, work.group.key, *span))
+
+
+def _span_or_word(work: Workspace) -> tuple[float, float] | None:
+    """The selected range, or a moment around the selected stroke; says so if there is neither."""
+    if work.looks.range_s is not None:
+        return work.looks.range_s
+    if work.looks.selected_s is not None:
+        return work.looks.selected_s - 0.001, work.looks.selected_s + 0.001
+    work.tell("Select a stroke, or drag over a range on the page, first.")
+    return None
+
+
+def _place(work: Workspace, span: tuple[float, float]) -> str:
+    first, last = (int(np.floor(float(work.session.grid.bar_at(time)) + 1e-6)) for time in span)
+    return (f"bar {first}" if first == last else f"bars {first}–{last}").replace("-", "−")
 
 
 def _placed(work: Workspace) -> IntArray | None:

@@ -74,8 +74,8 @@ class TempoChart(TakeChart):
             if session.grid.pins
             else "one tempo · Follow the band lets it go along with the beats as played"
         )
-        self._paint_title(painter, "Tempo over the take", words if session.tracks else "")
-        if session.tracks:
+        self._paint_title(painter, "Tempo over the take", "" if session.is_empty else words)
+        if not session.is_empty:
             self._paint_axes(painter)
             if played is not None:
                 self._paint_played(painter)
@@ -128,13 +128,13 @@ class TempoChart(TakeChart):
         return int(np.floor(float(self._workspace.session.grid.bar_at(self._time_at(x)))))
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self._workspace.session.tracks:
+        if event is None or self._workspace.session.is_empty:
             return
         self._pressed = event.position()
         self._bar = self._bar_at(event.position().x())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or not self._workspace.session.tracks:
+        if event is None or self._workspace.session.is_empty:
             return
         work, point = self._workspace, event.position()
         if self._pressed is None:

@@ -26,6 +26,8 @@ WAVE_DOWN = QColor("#CDD3DA")
 DESK = QColor("#2A2A32")
 DESK_TEXT = QColor("#F4EEE2")
 DESK_SOFT = QColor("#B9B3A6")
+DESK_RULE = QColor("#3A3A44")
+DESK_ALARM = QColor("#F08A6A")
 
 _FAMILY = "Lato"
 

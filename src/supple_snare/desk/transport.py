@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
-from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.controls import WholeBox
+from supple_snare.desk.listening_panel import LevelMeter, ListeningPanel, listening_words
 from supple_snare.desk.player import Player
 from supple_snare.desk.workspace import Workspace
 
@@ -17,8 +18,12 @@ _STYLE = f"""
 #transport QLabel#place {{ font-size: 16px; font-weight: bold; }}
 #transport QLabel#quiet {{ color: {theme.DESK_SOFT.name()}; font-size: 12px; }}
 #transport QSpinBox {{
-    background: #3A3A44; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; min-height: 22px;
+    background: {theme.DESK_RULE.name()}; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; min-height: 22px;
 }}
+#transport QPushButton {{
+    background: {theme.DESK_RULE.name()}; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; padding: 3px 9px;
+}}
+#transport QPushButton:hover, #transport QPushButton:focus {{ border-color: {theme.BRASS_PALE.name()}; }}
 """
 
 
@@ -141,15 +146,19 @@ class Transport(QWidget):
         self.version.switched.connect(lambda tightened: workspace.look(tightened=tightened))
         self.click = Toggle("Click", "Hear a click on the counts (C)")
         self.click.toggled.connect(lambda on: workspace.look(clicking=on))
-        self._click_db = WholeBox(-40, 0, "Level of the click", unit=" dB")
-        self._click_db.setFixedWidth(64)
-        self._click_db.valueChanged.connect(lambda value: workspace.look(click_db=float(value)))
         self.loop = Toggle("Loop bars", "Play these bars again and again (L)")
         self.loop.toggled.connect(self._loop_toggled)
         self._first = self._bar_box("First bar of the loop")
         self._last = self._bar_box("Last bar of the loop")
-        self._output = QLabel()
-        self._output.setObjectName("quiet")
+        self.panel = ListeningPanel(workspace, player, self)
+        self._listening_words = QLabel()
+        self._listening_words.setObjectName("quiet")
+        self._listening_words.setToolTip("How it is listened to now")
+        self.meter = LevelMeter(player)
+        self.listening = QPushButton("Listening ▴")
+        self.listening.setToolTip("Output, click, mono check, half speed, loops (Ctrl+L)")
+        self.listening.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.listening.clicked.connect(lambda: self.panel.open_above(self.listening))
         layout = QHBoxLayout(self)
         layout.setContentsMargins(10, 0, 12, 0)
         layout.setSpacing(8)
@@ -159,10 +168,12 @@ class Transport(QWidget):
         layout.addWidget(self.version)
         layout.addStretch(1)
         to = QLabel("to")
-        for part in (self.click, self._click_db, self.loop, self._first, to, self._last):
+        for part in (self.click, self.loop, self._first, to, self._last):
             layout.addWidget(part)
-        layout.addSpacing(8)
-        layout.addWidget(self._output)
+        layout.addSpacing(4)
+        layout.addWidget(self._listening_words)
+        layout.addWidget(self.meter)
+        layout.addWidget(self.listening)
         workspace.looks_changed.connect(self.refresh)
         workspace.session_changed.connect(self.refresh)
         player.position_changed.connect(self.show_place)
@@ -180,18 +191,17 @@ class Transport(QWidget):
         looks = self._workspace.looks
         self.version.tightened = looks.tightened
         self.version.update()
-        boxes = (self._first, self._last, self._click_db, self.click, self.loop)
+        boxes = (self._first, self._last, self.click, self.loop)
         for box in boxes:
             box.blockSignals(True)
         self.click.setChecked(looks.clicking)
-        self._click_db.setValue(int(looks.click_db))
         self.loop.setChecked(looks.looping)
         first, last = looks.loop_bars or (1, 4)
         self._first.setValue(first)
         self._last.setValue(last)
         for box in boxes:
             box.blockSignals(False)
-        self._output.setText(self._player.output.name)
+        self._listening_words.setText(listening_words(self._workspace))
         self.show_place(self._player.position_s)
 
     def toggle_play(self) -> None:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QSettings, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QApplication,
     QFileDialog,
     QFrame,
     QHBoxLayout,
@@ -25,31 +26,40 @@ from PyQt6.QtWidgets import (
 )
 
 from supple_snare.desk import hit_tools, stroke_tools
+from supple_snare.desk.cards import proof
 from supple_snare.desk.cards.base import Card
+from supple_snare.desk.cards.feel import FeelCard
 from supple_snare.desk.cards.gather import GatherCard
 from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.cards.handover import HandOverCard
 from supple_snare.desk.cards.hits import HitsCard
-from supple_snare.desk.cards.summaries import FeelCard, ProofCard
-from supple_snare.desk.cards.tighten import TightenCard, hold_selection, release_selection
+from supple_snare.desk.cards.proof import ProofCard
+from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.cast import Cast
 from supple_snare.desk.controls import button, sheet, soft
+from supple_snare.desk.faults import Faults
+from supple_snare.desk.feel_chart import FeelChart
+from supple_snare.desk.groove_library import show_library
+from supple_snare.desk.hear_around import How, chosen_moment, end_hearing, hear_chosen
 from supple_snare.desk.lean_chart import LeanChart
 from supple_snare.desk.level_chart import LevelChart
 from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.measure_sheet import MeasureSheet
 from supple_snare.desk.page import Page
-from supple_snare.desk.player import Player, Programme
+from supple_snare.desk.player import Player
+from supple_snare.desk.programmes import HEAR_BEFORE_S, Programmes
+from supple_snare.desk.recent import fill_recent, remember_session
 from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
+from supple_snare.desk.snapshot_menu import exchange_newest, fill_snapshots
+from supple_snare.desk.step_list import show_steps
 from supple_snare.desk.steps import StepsBar
 from supple_snare.desk.tempo_chart import TempoChart
 from supple_snare.desk.transport import Transport
 from supple_snare.desk.work_strip import WorkStrip
 from supple_snare.desk.workspace import STEPS, Workspace
 from supple_snare.session.document import Session
-from supple_snare.sound.editlist import EditList
-from supple_snare.sound.mixing import Click, MixTrack
-from supple_snare.timing.units import db_to_amplitude
+from supple_snare.session.recordings import Trouble
+from supple_snare.session.shelter import Left
 
 _CARDS: dict[str, type[Card]] = {
     "gather": GatherCard,
@@ -62,10 +72,6 @@ _CARDS: dict[str, type[Card]] = {
 }
 
 
-_HEAR_BEFORE_S, _HEAR_AFTER_S = 0.25, 0.45
-"""The short loop around a chosen hit."""
-
-
 class Window(QMainWindow):
     """The main window."""
 
@@ -73,6 +79,10 @@ class Window(QMainWindow):
         super().__init__()
         self.work = workspace or Workspace()
         self.player = player or Player()
+        self._programmes = Programmes(self.work)
+        self._remembered: Path | None = None
+        self._troubled = False
+        self._leaving = False
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
@@ -83,13 +93,16 @@ class Window(QMainWindow):
         self.chart.placed.connect(self._go_to)
         self.levels.placed.connect(self._go_to)
         self.tempo.placed.connect(self._go_to)
+        self.feel.placed.connect(self._go_to)
         work.went.connect(self._go_to)
         work.hit_wanted.connect(self._step_hit)
+        work.hear_wanted.connect(self._hear_around)
         self.page.scrolled.connect(self._bracket)
         self.page.bars_a_row_changed.connect(self._bracket)
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
         work.told.connect(self._show_message)
+        work.troubled.connect(self._show_troubles)
         work.looks_changed.connect(self._hear_chosen)
         for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
             signal.connect(self._update_programme)
@@ -111,6 +124,7 @@ class Window(QMainWindow):
         self.chart = LeanChart(work)
         self.levels = LevelChart(work)
         self.tempo = TempoChart(work)
+        self.feel = FeelChart(work)
         self.loupe = Loupe(work)
         self.measures = MeasureSheet(work)
         self.transport = Transport(work, self.player)
@@ -159,6 +173,7 @@ class Window(QMainWindow):
         self._charts.addWidget(self.chart)
         self._charts.addWidget(self.levels)
         self._charts.addWidget(self.tempo)
+        self._charts.addWidget(self.feel)
         chart_column.addWidget(self._charts)
         self._loupe_sheet, loupe_column = sheet(margins=2)
         loupe_column.addWidget(self.loupe)
@@ -247,6 +262,8 @@ class Window(QMainWindow):
         self._message_words.setWordWrap(True)
         self._message_words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         row.addWidget(self._message_words, 1)
+        self._message_acts = QHBoxLayout()
+        row.addLayout(self._message_acts)
         close = button("Close", "Close this message (Esc)")
         close.clicked.connect(self._message.hide)
         row.addWidget(close)
@@ -265,7 +282,10 @@ class Window(QMainWindow):
 
         act("New session", self._new, "Ctrl+N")
         act("Open a session …", self._open, "Ctrl+O")
-        act("Open the demo", self._open_demo)
+        recent = menu.addMenu("Recent sessions")
+        assert recent is not None
+        recent.aboutToShow.connect(lambda: fill_recent(recent, self.open_session))
+        act("Open the demo afresh", self._open_demo)
         act("Save", self.save, "Ctrl+S")
         act("Save in another folder …", self._save_as, "Ctrl+Shift+S")
         menu.addSeparator()
@@ -273,15 +293,27 @@ class Window(QMainWindow):
         menu.addSeparator()
         self._undo = act("Undo", work.undo, "Ctrl+Z")
         self._redo = act("Redo", work.redo, "Ctrl+Shift+Z", "Ctrl+Y")
+        act("What was done …", lambda: show_steps(work, self), "Ctrl+H")
         self._undo_button.clicked.connect(work.undo)
         self._redo_button.clicked.connect(work.redo)
-        act("Hold the selection", lambda: hold_selection(work), "H")
-        act("Release the selection", lambda: release_selection(work), "Shift+H")
+        act("Hold the selection", self._hold, "H")
+        act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
+        act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
+        act("Drop all edits of the selection", lambda: stroke_tools.drop_selection(work), "X")
         act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
+        self._act("The other slot", lambda: self._proof(proof.other_slot), "U")
+        ways: tuple[tuple[str, How], ...] = (("1", "played"), ("2", "tightened"), ("3", "turn"))
+        for key, how in ways:
+            self._act(f"Hear {how}", partial(hear_chosen, work, how), key)
         act("Remove hits", lambda: self._mend(hit_tools.remove_hits), "Delete", "Backspace")
-        act("Count bleed as played", lambda: self._mend(hit_tools.promote_hits), "Return", "Enter")
+        act("Count bleed as played, or answer a doubt with fine", self._return, "Return", "Enter")
         act("Restore hits as found", lambda: self._mend(hit_tools.restore_hits), "R")
+        snapshots = menu.addMenu("Snapshots")
+        assert snapshots is not None
+        snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
+        act("Exchange with the newest snapshot", lambda: exchange_newest(work), "W")
+        act("Groove library …", lambda: show_library(work, self), "B")
         act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
         act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
         act("Loop the selection", self._loop_selection, "Shift+L")
@@ -307,16 +339,23 @@ class Window(QMainWindow):
         self._act("Other version", lambda: work.look(tightened=not work.looks.tightened), "A")
         self._act("Click", lambda: work.look(clicking=not work.looks.clicking), "C")
         self._act("Loop", self.transport.loop.toggle, "L")
+        self._act("Half speed", lambda: work.look(half_speed=not work.looks.half_speed), "S")
+        self._act("Tap the strokes", lambda: work.look(tapping_strokes=not work.looks.tapping_strokes), "V")
+        self._act("Listening", self.transport.listening.click, "Ctrl+L")
+        self._act("Mono check", self.transport.panel.toggle_mono, "Shift+M")
+        self._act("Follow", lambda: work.listen(following=not work.looks.listening.following), "F")
         self._act("To the start", lambda: self._go_to(0.0), "Home")
         self._act("Next stroke or hit", lambda: self._step(1), "N")
         self._act("Previous stroke or hit", lambda: self._step(-1), "P")
-        self._act("Next doubtful hit", lambda: self._step_hit(1, True), "D")
-        self._act("Previous doubtful hit", lambda: self._step_hit(-1, True), "Shift+D")
+        self._act("Next doubt", lambda: self._step_doubt(1), "D")
+        self._act("Previous doubt", lambda: self._step_doubt(-1), "Shift+D")
         self._act("Measure", lambda: work.look(measuring=not work.looks.measuring), "M")
         self._act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
         for keys, by_ms in (("Alt+Right", 1.0), ("Alt+Left", -1.0), ("Alt+Shift+Right", 0.0), ("Alt+Shift+Left", -0.0)):
-            self._act("Nudge the hit", partial(self._nudge, by_ms, -1 if "Left" in keys else 1), keys)
+            self._act("Nudge the hit or the stroke", partial(self._nudge, by_ms, -1 if "Left" in keys else 1), keys)
         self._act("Tap the tempo", self._tap, "T")
+        self._act("Tap the feel", lambda: self._tap_feel("first"), "Y")
+        self._act("Tap the other feel", lambda: self._tap_feel("second"), "Shift+Y")
         self._act("Next tempo found", lambda: self._step_reading(1), "]")
         self._act("Previous tempo found", lambda: self._step_reading(-1), "[")
         self._act("Stroke one slot later", lambda: stroke_tools.move_slots(work, 1), "Shift+Right")
@@ -337,47 +376,57 @@ class Window(QMainWindow):
             self.work.open_folder(folders[0])
             return
         name = paths[0].resolve().parent.name if paths else "New session"
-        self.work.open(Session(name=name), None)
+        self.work.open(Session(name=name))
         self.work.add_files(paths, group_name="Group 1")
 
     def _new(self) -> None:
         if self._may_leave():
-            self.work.open(Session(), None)
+            self.work.open(Session())
             self.work.look(step="gather")
 
     def _open(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "Open a session folder")
+        if folder:
+            self.open_session(Path(folder))
+
+    def open_session(self, folder: Path) -> None:
+        """Open a saved session in place of this one, if this one may be left."""
         if self._may_leave():
-            folder = QFileDialog.getExistingDirectory(self, "Open a session folder")
-            if folder:
-                self.work.open_folder(Path(folder))
+            self.work.open_folder(folder)
 
     def _open_demo(self) -> None:
         if self._may_leave():
-            from supple_snare.demo.session import demo_session
+            from supple_snare.demo.session import demo_listening, demo_session
 
-            self.work.open(demo_session(), None)
+            session = demo_session()
+            self.work.open(session, demo_listening(session))
 
     def save(self) -> bool:
         """Save; ask for a folder the first time."""
         if self.work.folder is None:
             return self._save_as()
-        self.work.save()
-        return self.work.is_saved
+        return self.work.save()
 
     def _save_as(self) -> bool:
         folder = QFileDialog.getExistingDirectory(self, "An empty folder for the session")
         if not folder:
             return False
         target = Path(folder)
-        if any(target.iterdir()) and not (target / "session.json").exists():
-            target = target / (self.work.session.name or "session")
+        if any(target.iterdir()):
+            target = target / (self.work.session.name.replace("/", "-").strip(". ") or "session")
         return self.work.save_as(target)
 
     def _may_leave(self) -> bool:
         """Whether the present session may be left: saved, unchanged, or given up."""
-        work = self.work
-        if work.folder is not None or not work.history.past:
+        if self._leaving:
             return True
+        work = self.work
+        if not work.is_unsaved and (work.save() or work.folder is None):
+            return True
+        if work.folder is not None:
+            question = f"{work.saving.problem}\n\nLeave it? The next start brings it back."
+            answer = QMessageBox.question(self, "This session cannot be saved", question)
+            return answer == QMessageBox.StandardButton.Yes
         box = QMessageBox(
             QMessageBox.Icon.Question, "Keep this session?", "This session was never saved. Keep it?", parent=self
         )
@@ -417,36 +466,10 @@ class Window(QMainWindow):
 
     def _update_programme(self) -> None:
         """Tell the player what is to be heard."""
-        work = self.work
-        session, looks = work.session, work.looks
-        soloed = any(track.soloed for track in session.tracks)
-        tracks = []
-        for group in session.groups:
-            edits = work.edits_of(group)
-            for track in session.tracks_of(group):
-                heard = track.soloed if soloed else not track.muted
-                tracks.append(MixTrack(track.recording, edits, db_to_amplitude(track.level_db) if heard else 0.0))
-        rate, grid = session.rate_hz, session.grid
-        loop = None
-        if looks.looping and looks.loop_bars is not None:
-            first, last = looks.loop_bars
-            loop = (round(float(grid.bar_time_s(first)) * rate), round(float(grid.bar_time_s(last + 1)) * rate))
-        if looks.around_s is not None:
-            place = round(looks.around_s * rate)
-            if looks.tightened and work.group is not None:
-                place = int(work.edits_of(work.group).result_of(place))
-            loop = (max(0, place - round(_HEAR_BEFORE_S * rate)), place + round(_HEAR_AFTER_S * rate))
-        self.player.set_programme(
-            Programme(
-                tracks=tuple(tracks),
-                rate_hz=rate,
-                frames=max((track.recording.frames for track in session.tracks), default=0),
-                click=Click(grid, looks.click_db) if looks.clicking else None,
-                lead_edits=work.edits_of(work.group) if work.group else EditList.identity(),
-                tightened=looks.tightened,
-                loop=loop,
-            )
-        )
+        self.player.set_programme(self._programmes.now())
+
+    def _tap_feel(self, which: str) -> None:
+        self.work.look(tapping="" if self.work.looks.tapping == which else which)
 
     def _show_position(self, time_s: float) -> None:
         self.page.set_playhead(time_s, playing=self.player.is_playing)
@@ -474,8 +497,11 @@ class Window(QMainWindow):
 
     def _nudge(self, by_ms: float, direction: int) -> None:
         """By so many ms, or by one sample."""
+        sample_ms = direction * 1000.0 / self.work.session.rate_hz
         if self.work.looks.step == "hits":
-            hit_tools.nudge_hit(self.work, by_ms / 1000.0 if by_ms else direction / self.work.session.rate_hz)
+            hit_tools.nudge_hit(self.work, (by_ms or sample_ms) / 1000.0)
+        elif self.work.looks.shows_moves:
+            stroke_tools.nudge_strokes(self.work, by_ms or sample_ms)
 
     def _step(self, steps: int) -> None:
         """To the next stroke, or in the Hits step to the next hit of the chosen track."""
@@ -483,6 +509,39 @@ class Window(QMainWindow):
             self._step_hit(steps, False)
         else:
             self.page.step_stroke(steps)
+
+    def _step_doubt(self, steps: int) -> None:
+        """In the Hits step to the next doubtful hit, else to the next doubtful stroke."""
+        if self.work.looks.step == "hits":
+            self._step_hit(steps, True)
+        else:
+            proof.step_question(self.work, steps)
+
+    def _proof(self, deed: Callable[[Workspace], None]) -> None:
+        if self.work.looks.step == "proof":
+            deed(self.work)
+
+    def _return(self) -> None:
+        if self.work.looks.step == "proof":
+            proof.fine(self.work)
+        else:
+            self._mend(hit_tools.promote_hits)
+
+    def _hold(self) -> None:
+        if self.work.looks.step == "proof" and self.work.looks.range_s is None:
+            proof.hold(self.work)
+        else:
+            stroke_tools.hold_selection(self.work)
+
+    def _hear_around(self, time_s: float | None) -> None:
+        """Play the loop around a moment from its start; None stops."""
+        work = self.work
+        if time_s is None:
+            self.player.stop()
+            return
+        beat_s = 60.0 / float(work.session.grid.tempo_at(time_s))
+        self.player.seek(max(0.0, time_s - work.looks.around_beats * beat_s))
+        self.player.play()
 
     def _step_hit(self, steps: int, doubtful: bool) -> None:
         time_s = hit_tools.step_hit(self.work, steps, doubtful=doubtful)
@@ -496,12 +555,20 @@ class Window(QMainWindow):
     def _hear_chosen(self) -> None:
         """Play around the chosen hit over and over while that is wanted, and only then."""
         looks = self.work.looks
+        if looks.around_beats:  # a loop around a stroke goes with the selection, and ends with it
+            chosen_s = chosen_moment(self.work)
+            if chosen_s is None:
+                end_hearing(self.work)
+            elif chosen_s != looks.around_s:
+                self.work.look(around_s=chosen_s)
+                self._hear_around(chosen_s)
+            return
         wanted = looks.hit[1] if looks.hearing and looks.hit is not None and looks.step == "hits" else None
         if wanted == looks.around_s:
             return
         self.work.look(around_s=wanted)
         if wanted is not None:
-            self.player.seek(max(0.0, wanted - _HEAR_BEFORE_S))
+            self.player.seek(max(0.0, wanted - HEAR_BEFORE_S))
             self.player.play()
 
     def _tap(self) -> None:
@@ -524,12 +591,11 @@ class Window(QMainWindow):
 
     def _show_state(self) -> None:
         work = self.work
+        if work.folder is not None and work.folder != self._remembered:
+            self._remembered = work.folder
+            remember_session(work.folder.resolve())
         self._name.setText(self.fontMetrics().elidedText(work.session.name, Qt.TextElideMode.ElideRight, 114))
-        if work.is_saved:
-            state = "saved" if work.folder else "empty"
-        else:
-            state = "saving …" if work.folder else "not saved yet"
-        self._state.setText(state)
+        self._state.setText(_saved_words(work))
         self.setWindowTitle(f"{work.session.name} — Supple Snare")
         for action, push, word, label in (
             (self._undo, self._undo_button, "Undo", work.history.undo_label),
@@ -541,12 +607,19 @@ class Window(QMainWindow):
             push.setToolTip(f"{word}: {label}" if label else f"Nothing to {word.lower()}")
             push.setAccessibleName(push.toolTip())
         self._stack.setCurrentIndex(STEPS.index(work.looks.step))
-        self._charts.setCurrentWidget({"hits": self.levels, "grid": self.tempo}.get(work.looks.step, self.chart))
+        chart = {"hits": self.levels, "grid": self.tempo, "feel": self.feel}.get(work.looks.step, self.chart)
+        self._charts.setCurrentWidget(chart)
+        self._charts.setFixedHeight(chart.maximumHeight())  # a stack is else as high as the highest of its sheets
         self._loupe_sheet.setVisible(work.looks.loupe)
         self._loupe_button.setChecked(work.looks.loupe)
         self._sheets.setCurrentWidget(self.measures if work.looks.measuring else self.page)
         self._measure_button.setChecked(work.looks.measuring)
         legend = "Pegs lean left: early, right: late; 10 ms = 15°."
+        if work.looks.shows_moves and work.group is not None and work.group.has_pattern:
+            alone = ", ○ no partner" if work.view is not None and work.view.pairs is not None else ""
+            legend = f"Left: early, right: late; 10 ms = 15°. ◇ the aim{alone}."
+        if work.feel_tapped is not None:
+            legend = "The feel is tapped in place of the recordings (Y)."
         if work.looks.step == "hits":
             legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
         elif work.looks.step == "grid":
@@ -556,16 +629,87 @@ class Window(QMainWindow):
         self._legend.setText(legend)
 
     def _say_stopped(self) -> None:
+        self.work.stop_work()
         self.work.tell("Stopped. F5 goes on with what is missing.")
 
-    def _show_message(self, text: str, problem: bool) -> None:
+    def _show_message(self, text: str, problem: bool, acts: Sequence[tuple[str, str, Callable[[], None]]] = ()) -> None:
+        """Show a message, with buttons for what can be done about it: name, tooltip, deed."""
         self._message.setStyleSheet(
             "QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }"
             if problem
             else "QFrame { background: #EFE3C4; } QLabel { color: #2A2A32; }"
         )
         self._message_words.setText(text)
+        while (item := self._message_acts.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.deleteLater()
+        for name, hint, deed in acts:
+            push = button(name, hint)
+            push.clicked.connect(lambda _on, act=deed: act())
+            self._message_acts.addWidget(push)
         self._message.show()
+
+    def watch(self, faults: Faults) -> None:
+        """Tell of what nobody expected, once the work is on disk."""
+
+        def tell(sentence: str) -> None:
+            saved = self.work.saving.flush()
+            kept = "Your work is saved, and you can go on." if saved else "Save your work in another folder."
+            copy = ("Copy the details", "For a report: what happened and where", lambda: _copy(faults.newest))
+            self._show_message(f"{sentence} {kept}", True, [copy])
+
+        faults.happened.connect(tell)
+        self.work.faulted.connect(faults.take)
+
+    def leave_at_once(self) -> None:
+        """Close without a question; what has no folder stays in the shelter."""
+        self.work.saving.keep_place()
+        self._leaving = True
+        self.close()
+
+    def _show_troubles(self) -> None:
+        """Say which files cannot be used as they are, and offer what can be done."""
+        troubles = self.work.hearing.troubles
+        sentences, acts = [], []
+        for kind, act in (
+            (Trouble.MISSING, ("Find them …", "Choose a folder; they are known by what they hold", self._find_files)),
+            (Trouble.CHANGED, ("Use as they are now", "Listen to the changed files anew", self.work.take_changed)),
+            (Trouble.UNREADABLE, ("Try again", "Look at the files once more", self._try_again)),
+        ):
+            paths = sorted(path for path, trouble in troubles.items() if trouble is kind)
+            if paths:
+                sentences.append(_trouble_words(kind, paths))
+                acts.append(act)
+        if sentences:
+            sentences.append("Nothing is drawn from such files.")
+            self._show_message(" ".join(sentences), True, acts)
+        elif self._troubled:
+            self._message.hide()
+        self._troubled = bool(sentences)
+
+    def _find_files(self) -> None:
+        folder = QFileDialog.getExistingDirectory(self, "The folder the recordings are in now")
+        if folder:
+            self.work.find_recordings([Path(folder)])
+
+    def _try_again(self) -> None:
+        hearing = self.work.hearing
+        hearing.forget([path for path, trouble in hearing.troubles.items() if trouble is Trouble.UNREADABLE])
+        self.work.resume()
+
+    def offer_lost(self) -> None:
+        """Offer what an earlier run left behind, if it did."""
+        left = self.work.saving.shelter.left()
+        if left:
+            newest = left[0]
+            count = f" (and {len(left) - 1} older)" if len(left) > 1 else ""
+            act = ("Bring it back", "Open it as it was a moment before the end", lambda: self._bring_back(newest))
+            self._show_message(f"“{newest.session.name}” was never saved when the program ended{count}.", False, [act])
+
+    def _bring_back(self, left: Left) -> None:
+        if self._may_leave():
+            self._message.hide()
+            self.work.bring_back(left)
 
     def _show_keys(self) -> None:
         QMessageBox.information(self, "Keys and legend", _KEYS)
@@ -594,10 +738,43 @@ class Window(QMainWindow):
         super().closeEvent(event)
 
 
+def _copy(text: str) -> None:
+    """Put a text where it can be pasted from."""
+    clipboard = QApplication.clipboard()
+    if clipboard is not None:
+        clipboard.setText(text)
+
+
+def _trouble_words(kind: Trouble, paths: Sequence[Path]) -> str:
+    """Which files are in trouble, in one sentence."""
+    names = ", ".join(path.name for path in paths[:3]) + (f" and {len(paths) - 3} more" if len(paths) > 3 else "")
+    if kind is Trouble.MISSING:
+        return f"{names} {'was' if len(paths) == 1 else 'were'} not found in {paths[0].parent}."
+    if kind is Trouble.CHANGED:
+        be = "is not the file it was" if len(paths) == 1 else "are not the files they were"
+        return f"{names} {be} when the session last used {'it' if len(paths) == 1 else 'them'}."
+    return f"{names} cannot be read in {paths[0].parent}."
+
+
+def _saved_words(work: Workspace) -> str:
+    """Whether the session is on disk, in a few words."""
+    if work.saving.problem:
+        return "cannot be saved!"
+    if work.reads_from is not None:
+        return "changes kept apart" if work.is_unsaved else "open for reading"
+    if work.folder is None:
+        return "empty" if work.session.is_empty else "not saved yet" if work.is_unsaved else "as it came"
+    return "saved" if work.is_saved else "saving …"
+
+
 _KEYS = """Space — play or stop          A — as played / tightened
 C — click          L — loop          Shift+L — loop the selection
 N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
-H — hold the selection as played          Shift+H — release it
+B — groove library          In Feel: Y, Shift+Y — tap the feel, the other feel
+H — hold the selection as played          Shift+H — release it          E — even out          X — drop all edits by hand
+W — exchange the present with the newest snapshot          In Proof: 1, 2, 3 — hear as played, tightened, in turn
+D — next doubt          Return — fine          U — the other slot
+In Tighten and Proof: drag the head of a peg          Alt+← → — move strokes by 1 ms, with Shift by 1 sample
 O — loupe          M — measurements          K — split a section here          Ctrl+K — make the range a section
 In Grid: T — tap          [, ] — previous, next tempo found          double-click a pinned line to let it go
 Shift+← → — the stroke, or all in the range, one slot earlier or later          G, Shift+G — lock, free its slot
@@ -606,9 +783,9 @@ Delete, Return, R — remove, count as played, restore as found: the chosen hit,
 Alt+← → — move the hit by 1 ms, with Shift by 1 sample
 Ctrl+1 … Ctrl+7 — the steps          Ctrl+T — tick the step off
 Ctrl++ / Ctrl+− or Ctrl+wheel — fewer, more bars a row
-Ctrl+Z / Ctrl+Shift+Z — undo, redo          Ctrl+S — save
+Ctrl+Z / Ctrl+Shift+Z — undo, redo          Ctrl+H — the list of what was done          Ctrl+S — save
 
 Each peg is one stroke, standing at its slot. It leans left for early, right for late, 15 degrees for 10 ms; \
 a square head leans farther than can be drawn. Pegs of the first lead stand above the line, all others below. \
-A flag above a stroke is a doubt; a square foot is a held stroke; \
+A flag above a stroke is a doubt; a square foot is a held stroke, a round brass one was moved by hand; \
 a bar under it a slot given by hand; the little ticks are the other leads' hits."""

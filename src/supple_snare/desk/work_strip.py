@@ -71,5 +71,4 @@ class WorkStrip(QWidget):
         self._bar.setValue(round(1000 * share))
 
     def _cancel(self) -> None:
-        self._jobs.cancel_all()
         self.stopped.emit()

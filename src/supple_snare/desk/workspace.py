@@ -6,37 +6,61 @@ on the interface thread; long work goes through the job runner and comes back as
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
-import msgspec
 import numpy as np
+from msgspec import structs
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
+from supple_snare.demo import GROOVES
+from supple_snare.desk.hearing import Hearing
 from supple_snare.desk.jobs import Job, JobRunner
-from supple_snare.errors import SnareError
+from supple_snare.desk.saving import Saving
+from supple_snare.errors import SessionError, SnareError
 from supple_snare.exchange.midi import MIDI_SUFFIXES, read_notes
 from supple_snare.session import edits
-from supple_snare.session.document import Group, Part, Session
+from supple_snare.session.document import Group, Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
+from supple_snare.session.feels import FeelOf, FeelSeen, see_feel
+from supple_snare.session.folder import Opened, SessionFolder, open_history
 from supple_snare.session.history import History
-from supple_snare.session.stages import GroupView, Stages, cut_group, part_of
-from supple_snare.session.storage import load_session, save_session
-from supple_snare.sound.attacks import Analysis, analyse
+from supple_snare.session.library import Library, user_folder
+from supple_snare.session.listening import Desk, Heard, Listening, Which
+from supple_snare.session.locks import Holder
+from supple_snare.session.proof import Question, questions
+from supple_snare.session.recordings import Now, Trouble, accepted, relocated, with_fingerprints
+from supple_snare.session.shelter import Left, Shelter, state_folder
+from supple_snare.session.stages import (
+    GroupView,
+    Stages,
+    change_of_part,
+    cut_depends,
+    cut_of_request,
+    cut_request,
+    part_of,
+)
+from supple_snare.session.storage import FILE_NAME
 from supple_snare.sound.cut import Cut
-from supple_snare.sound.ear import Ear
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
-from supple_snare.timing.tighten import Plan
+from supple_snare.sound.fingerprint import Fingerprint
+from supple_snare.timing.aim import Aim
+from supple_snare.timing.groove import Groove
+from supple_snare.timing.notes import NoteChange, Notes
+from supple_snare.timing.tighten import Response
 
 STEPS = ("gather", "grid", "hits", "feel", "tighten", "proof", "hand over")
 
 _SETTLE_MS = 250
 """Seams are looked for when the controls have been quiet for so long."""
 
-_SAVE_MS = 800
+_CUTS_KEPT = 4
+_MOST_WORKERS = 3
+"""More would leave nothing for the sound and the screen."""
 
 
 @dataclass(frozen=True)
@@ -60,6 +84,10 @@ class Looks:
         Whether a chosen hit is heard at once, in a short loop.
     around_s : float or None
         Moment (as played) around which a short loop plays; it goes before the loop of bars.
+    around_beats : float
+        How far around it, in quarter notes; 0 for the short stretch around a hit.
+    in_turn : bool
+        Whether a loop is heard as played and tightened in turn.
     loupe : bool
         Whether the loupe is open.
     measuring : bool
@@ -70,7 +98,21 @@ class Looks:
         First and last bar of the loop.
     looping : bool
     clicking : bool
-    click_db : float
+    listening : Listening
+        Levels, what is heard in each step, the click, the mono check.
+    half_speed : bool
+    tapping_strokes : bool
+        Whether a short sound is heard where the program takes each stroke to begin.
+    feel_of : FeelOf
+        Whose feel is shown.
+    feel_beside : FeelOf or None
+        What is laid over it.
+    tapping : str
+        "first" or "second" while that feel is tapped in place of the recordings, else "".
+    scope : str or None
+        Key of the section whose settings Tighten shows; None for those of the whole take.
+    from_aim : bool
+        Whether the lean chart shows deviations from the aim in place of offsets from the grid.
     """
 
     step: str = "gather"
@@ -81,13 +123,39 @@ class Looks:
     hit: tuple[str, float] | None = None
     hearing: bool = False
     around_s: float | None = None
+    around_beats: float = 0.0
+    in_turn: bool = False
     loupe: bool = False
     measuring: bool = False
     range_s: tuple[float, float] | None = None
     loop_bars: tuple[int, int] | None = None
     looping: bool = False
     clicking: bool = False
-    click_db: float = -12.0
+    listening: Listening = Listening()  # noqa: RUF009  # frozen
+    half_speed: bool = False
+    tapping_strokes: bool = False
+    feel_of: FeelOf = FeelOf()  # noqa: RUF009  # frozen
+    feel_beside: FeelOf | None = None
+    tapping: str = ""
+    scope: str | None = None
+    from_aim: bool = False
+
+    @property
+    def heard(self) -> Heard:
+        """What is heard in this step."""
+        return self.listening.heard_in(self.step)
+
+    def left(self) -> Desk:
+        """What is remembered of it for the next sitting."""
+        return Desk(
+            step=self.step,
+            group=self.group,
+            tightened=self.tightened,
+            loop_bars=self.loop_bars,
+            looping=self.looping,
+            clicking=self.clicking,
+            listening=self.listening,
+        )
 
     @property
     def shows_moves(self) -> bool:
@@ -103,31 +171,58 @@ class Workspace(QObject):
     stages_changed = pyqtSignal()
     cuts_changed = pyqtSignal()
     saved_changed = pyqtSignal()
+    library_changed = pyqtSignal()
+    """The groove library holds something else."""
+
     hit_wanted = pyqtSignal(int, bool)
     """The next (1) or previous (−1) hit is wanted; a doubtful one if true."""
 
+    hear_wanted = pyqtSignal(object)
+    """A loop around a moment (as played) is to be heard; None ends it."""
+
     went = pyqtSignal(float)
     """A moment (as shown) is to be gone to."""
+
+    troubled = pyqtSignal()
+    """Files of the session are missing or were changed, or no longer."""
+
+    faulted = pyqtSignal(object)
+    """Something nobody expected went wrong: an exception."""
 
     told = pyqtSignal(str, bool)
     """A message for the person, and whether it is about something that went wrong."""
 
     def __init__(self) -> None:
         super().__init__()
-        self.jobs = JobRunner()
+        self.jobs = JobRunner(workers=min(_MOST_WORKERS, os.cpu_count() or 1))
         self.stages = Stages()
+        self.hearing = Hearing(self.jobs, self.stages)
+        self.hearing.heard.connect(self._heard)
+        self.hearing.checked.connect(self._checked)
+        self.hearing.troubled.connect(self._troubled)
+        self.hearing.told.connect(self.told)
+        self.hearing.failed.connect(self.tell_error)
         self.history = History(Session())
         self.looks = Looks()
-        self.folder: Path | None = None
-        self._saved: Session | None = self.history.present
+        self.saving = Saving(Shelter(state_folder()))
+        self.saving.changed.connect(self.saved_changed)
+        self.saving.told.connect(self.told)
+        self._unchanged: Session | None = self.history.present
+        self.reads_from: Path | None = None
+        self._looked_nearby = False
         self._gesture: str | None = None
-        self._cuts: dict[str, tuple[Plan, Cut]] = {}
+        self._cuts: dict[str, list[tuple[tuple[object, ...], Cut]]] = {}
         self._doubts: dict[str, tuple[GroupView, Cut | None, list[list[Doubt]]]] = {}
+        self._questions: dict[str, tuple[GroupView, Cut | None, list[Question]]] = {}
         self._cut_job: Job | None = None
         self._views: dict[str, tuple[Session, GroupView | None]] = {}
-        self._analysing: set[Ear] = set()
+        self.library = Library(user_folder(), GROOVES)
+        self.why_no_feel = ""
+        self._grooves: list[tuple[Path, Groove]] | None = None
+        self._notes: tuple[tuple[GroupView, Session], tuple[Notes, NoteChange]] | None = None
+        self._feels: tuple[tuple[object, ...], tuple[FeelSeen | None, FeelSeen | None]] | None = None
+        self.library_changed.connect(self._forget_grooves)
         self._settled = self._delay(_SETTLE_MS, self._find_seams)
-        self._save_soon = self._delay(_SAVE_MS, self.save)
 
     def _delay(self, milliseconds: int, act: Callable[[], None]) -> QTimer:
         """A timer that acts once when nothing has restarted it for a while."""
@@ -145,9 +240,19 @@ class Workspace(QObject):
         return self.history.present
 
     @property
+    def folder(self) -> Path | None:
+        """The session's folder; None while it has none."""
+        return self.saving.folder
+
+    @property
+    def is_unsaved(self) -> bool:
+        """Whether work would be lost if the session were left: it has no folder, and something was done."""
+        return self.folder is None and not self.session.is_empty and self.session != self._unchanged
+
+    @property
     def is_saved(self) -> bool:
         """Whether the present session is on disk."""
-        return self._saved == self.session
+        return self.saving.is_saved(self.history)
 
     def do(self, label: str, session: Session) -> None:
         """One step that can be undone. Inside a gesture, all steps of the same name are one."""
@@ -180,58 +285,108 @@ class Workspace(QObject):
         self.history = self.history.redo()
         self._session_replaced()
 
-    def open(self, session: Session, folder: Path | None) -> None:
-        """Work on another session."""
-        self._save_now_if_needed()
-        self.history = History(session)
-        self.folder = folder
-        self._saved = session if folder is not None or not session.tracks else None
+    def go_to_step(self, step: int) -> None:
+        """Go to any moment of the history: 0 is the oldest one known."""
+        self._gesture = None
+        history = self.history.went(step - len(self.history.past))
+        if history.present is not self.session:
+            self.history = history
+            self._session_replaced()
+
+    def open(self, session: Session, listening: Listening | None = None) -> None:
+        """Work on another session, which has no folder yet."""
+        history = History(session)
+        self.saving.begin(None, history)
+        self._opened(Opened(history, desk=Desk(listening=listening or Listening())))
+
+    def open_folder(self, path: Path) -> bool:
+        """Open a saved session; says so if it cannot be opened, or only for reading."""
+        path = path if path.is_dir() else path.parent
+        if self.folder is not None and path.resolve() == self.folder.resolve():
+            return True
+        try:
+            opened = open_history(path)
+            folder, why = _take(path)
+            if folder is not None:
+                opened = open_history(path)  # nobody else changes it any more
+        except SnareError as error:
+            self.tell_problem(str(error))
+            return False
+        self.saving.begin(folder, opened.history)
+        self._opened(opened)
+        words = list(opened.words)
+        if folder is None:
+            self.reads_from = path
+            words.append(f"{why}, so it is open for reading: to keep changes, save it in another folder.")
+            self.saved_changed.emit()
+        if words:
+            self.tell("\n".join(words))
+        return True
+
+    def _opened(self, opened: Opened) -> None:
+        """Show a session and its history from the start, as it was left."""
+        session, desk = opened.history.present, opened.desk
+        self.history, self._unchanged, self.reads_from = opened.history, session, None
         self._cuts.clear()
-        group = session.groups[0].key if session.groups else ""
-        self.looks = Looks(group=group, step=self.looks.step, loupe=self.looks.loupe)
+        self.hearing.begin(self.folder)
+        self._looked_nearby = False
+        groups = [group.key for group in session.groups]
+        group = desk.group if desk.group in groups else "".join(groups[:1])
+        step = desk.step if desk.step in STEPS else self.looks.step
+        self.looks = replace(
+            Looks(group=group, step=step, loupe=self.looks.loupe),
+            tightened=desk.tightened,
+            loop_bars=desk.loop_bars,
+            looping=desk.looping and desk.loop_bars is not None,
+            clicking=desk.clicking,
+            listening=desk.listening,
+        )
         self._session_replaced()
         self.looks_changed.emit()
 
-    def open_folder(self, path: Path) -> bool:
-        """Open a saved session; says so if it cannot be opened."""
+    def save(self) -> bool:
+        """Write what is not on disk yet, now."""
+        return self.saving.flush()
+
+    def save_as(self, path: Path) -> bool:
+        """Save to a folder and go on there; says so if that cannot be."""
         try:
-            session = load_session(path)
+            if (path / FILE_NAME).exists():
+                raise SessionError(f"{path} holds another session already; choose an empty folder.")
+            folder = SessionFolder.take(path)
+            if isinstance(folder, Holder):
+                raise SessionError(f"{path} is being worked in by {folder.describe()}; choose another folder.")
+            self.saving.move(folder, self.history)
         except SnareError as error:
             self.tell_problem(str(error))
             return False
-        self.open(session, path if path.is_dir() else path.parent)
+        self.reads_from = None
+        self.hearing.cache.beside = path
+        self.jobs.submit("Keeping what was heard", lambda _progress: self.hearing.cache.copy_beside(), _ignore, _ignore)
+        self.saved_changed.emit()
         return True
 
-    def save(self) -> None:
-        """Save to the session's folder, if it has one."""
-        if self.folder is None or self.is_saved:
-            return
-        session = self.session
+    def bring_back(self, left: Left) -> None:
+        """Work on a session that was left behind; it has no folder still."""
         try:
-            save_session(session, self.folder)
+            place = SessionFolder.take(left.folder)
+            if isinstance(place, Holder):
+                raise SessionError(f"It was brought back by {place.describe()} already.")
+            opened = open_history(left.folder)
         except SnareError as error:
             self.tell_problem(str(error))
             return
-        self._saved = session
+        self.saving.begin(None, opened.history, place=place)
+        self._opened(opened)
+        self._unchanged = None
         self.saved_changed.emit()
-
-    def save_as(self, folder: Path) -> bool:
-        """Save to a folder and go on there."""
-        try:
-            save_session(self.session, folder)
-        except SnareError as error:
-            self.tell_problem(str(error))
-            return False
-        self.folder = folder
-        self._saved = self.session
-        self.saved_changed.emit()
-        return True
 
     def close(self) -> None:
         """Stop all work."""
         self._settled.stop()
-        self._save_now_if_needed()
+        self.saving.close()
         self.jobs.shut_down()
+        self.hearing.cache.prune()
 
     def tell(self, text: str) -> None:
         """A word to the person."""
@@ -241,6 +396,13 @@ class Workspace(QObject):
         """Something went wrong."""
         self.told.emit(text, True)
 
+    def tell_error(self, error: Exception) -> None:
+        """The same with an error: one that a person is meant to read, or a fault."""
+        if isinstance(error, SnareError):
+            self.tell_problem(str(error))
+        else:
+            self.faulted.emit(error)
+
     # ---- what is looked at
 
     def look(self, **changes: object) -> None:
@@ -249,9 +411,19 @@ class Workspace(QObject):
         if looks != self.looks:
             regroup = looks.group != self.looks.group
             self.looks = looks
+            self.saving.note_desk(looks.left())
             self.looks_changed.emit()
             if regroup:
                 self.stages_changed.emit()
+
+    def listen(self, **changes: object) -> None:
+        """Change how the session is listened to."""
+        self.look(listening=structs.replace(self.looks.listening, **changes))
+
+    def turn_heard(self, what: Which, key: str) -> None:
+        """Solo or mute a track or part in this step, or no longer."""
+        step, listening = self.looks.step, self.looks.listening
+        self.listen(steps=listening.steps | {step: listening.heard_in(step).turned(what, key)})
 
     @property
     def group(self) -> Group | None:
@@ -262,6 +434,47 @@ class Workspace(QObject):
     def view(self) -> GroupView | None:
         """Everything that follows from the session for the group on the page; None until it is analysed."""
         return self.view_of(self.group)
+
+    @property
+    def scope(self) -> str | None:
+        """Key of the section whose settings are changed, if it is there."""
+        scope = self.looks.scope
+        return scope if any(section.key == scope for section in self.session.sections) else None
+
+    @property
+    def response(self) -> Response | None:
+        """The response of the group on the page in the scope that is chosen."""
+        return None if self.group is None else self.group.settings_in(self.scope)[0]
+
+    @property
+    def aim(self) -> Aim:
+        """Its aim there."""
+        return Aim() if self.group is None else self.group.settings_in(self.scope)[1]
+
+    def set_response(self, label: str, response: Response) -> None:
+        """Change the response in that scope, as one step."""
+        if self.group is not None:
+            self.do(label, edits.set_response(self.session, self.group.key, response, section=self.scope))
+
+    def set_aim(self, label: str, aim: Aim) -> None:
+        """Change the aim in that scope, as one step.
+
+        Raises
+        ------
+        UsageError
+            If its reference cannot be one.
+        """
+        if self.group is not None:
+            self.do(label, edits.set_aim(self.session, self.group.key, aim, section=self.scope))
+
+    def notes_of(self, view: GroupView) -> tuple[Notes, NoteChange] | None:
+        """The notes of a MIDI part and what becomes of them; None for recordings."""
+        if view.part is None:
+            return None
+        depends = (view, self.session)
+        if self._notes is None or self._notes[0] != depends:
+            self._notes = (depends, (view.part.notes, change_of_part(self.session, view)))
+        return self._notes[1]
 
     def view_of(self, group: Group | None) -> GroupView | None:
         """The same for any group."""
@@ -283,17 +496,70 @@ class Workspace(QObject):
         index = int(np.argmin(np.abs(view.strokes.time_s - self.looks.selected_s)))
         return index if abs(view.strokes.time_s[index] - self.looks.selected_s) < 0.02 else None
 
+    # ---- feels
+
+    def grooves(self) -> list[tuple[Path, Groove]]:
+        """The templates of the library that can be used."""
+        if self._grooves is None:
+            self._grooves = [(kept.path, kept.groove) for kept in self.library.all() if kept.groove is not None]
+        return self._grooves
+
+    def feels(self) -> tuple[FeelSeen | None, FeelSeen | None]:
+        """The feel that is looked at, and the one laid over it; `why_no_feel` tells why there is none."""
+        looks, view = self.looks, self.view
+        beside = None if looks.feel_beside is None else self._view_beside(looks.feel_beside)
+        depends = (self.session, view, looks.feel_of, looks.feel_beside, looks.range_s, beside, id(self._grooves))
+        if self._feels is None or self._feels[0] != depends:
+            self.why_no_feel = "Nothing measured yet."
+            first = None if view is None else self._seen(view, looks.feel_of)
+            second = None
+            if first is not None and looks.feel_beside is not None and beside is not None:
+                second = self._seen(beside, looks.feel_beside)
+            self._feels = (depends, (first, second))
+        return self._feels[1]
+
+    @property
+    def feel_tapped(self) -> FeelSeen | None:
+        """The feel that is heard as taps in place of the recordings."""
+        if self.looks.step != "feel" or not self.looks.tapping:
+            return None
+        return self.feels()[0 if self.looks.tapping == "first" else 1]
+
+    def _view_beside(self, of: FeelOf) -> GroupView | None:
+        if of.kind != "group":
+            return self.view
+        return self.view_of(next((group for group in self.session.groups if group.key == of.key), None))
+
+    def _seen(self, view: GroupView, of: FeelOf) -> FeelSeen | None:
+        if of.kind == "groove":
+            found = [groove for path, groove in self.grooves() if str(path) == of.key]
+            self.why_no_feel = "" if found else "This groove is no longer in the library."
+            return FeelSeen.of_template(found[0]) if found else None
+        try:
+            if of.kind == "group":
+                return replace(see_feel(self.session, view, FeelOf()), name=view.group.name)
+            return see_feel(self.session, view, of, range_s=self.looks.range_s)
+        except SnareError as error:
+            self.why_no_feel = str(error)
+            return None
+
+    def _forget_grooves(self) -> None:
+        self._grooves = None
+
     # ---- work
 
     def add_files(self, paths: Sequence[Path], *, group_name: str | None = None) -> None:
         """Add recordings and MIDI parts; files that cannot be used are named, the others are taken."""
+        self.hearing.is_paused = False
         recordings, problems = [], []
         session = self.session
         for path in paths:
             try:
                 if path.suffix.lower() in MIDI_SUFFIXES:
-                    read_notes(path)
-                    session = edits.add_part(session, Part(edits.readable_name(path), path.resolve()))
+                    notes = read_notes(path)
+                    length_s = float(np.max(notes.end_s, initial=0.0))
+                    session = edits.add_part(session, path.resolve(), length_s)
+                    self.stages.learn_part(path.resolve(), notes)
                 else:
                     recordings.append(read_recording(path.resolve()))
             except SnareError as error:
@@ -310,9 +576,20 @@ class Workspace(QObject):
 
     def cut_of(self, group: Group) -> Cut | None:
         """The seams of a group, if they are known for its present plan."""
-        known = self._cuts.get(group.key)
         view = self.view_of(group)
-        return known[1] if known and view is not None and known[0] is view.plan else None
+        known = self._cuts.get(group.key, ())
+        return next((cut for depends, cut in known if view is not None and depends == cut_depends(view)), None)
+
+    def questions_of(self, group: Group) -> list[Question]:
+        """What a person should hear of a group, worst first; nothing while it is not analysed."""
+        view, cut = self.view_of(group), self.cut_of(group)
+        if view is None:
+            return []
+        known = self._questions.get(group.key)
+        if known is None or known[0] is not view or known[1] is not cut:
+            known = (view, cut, questions(self.session, view, cut))
+            self._questions[group.key] = known
+        return known[2]
 
     def doubts_of(self, group: Group) -> list[list[Doubt]]:
         """The doubts of every stroke of a group; none while it is not analysed."""
@@ -327,68 +604,105 @@ class Workspace(QObject):
 
     def edits_of(self, group: Group) -> EditList:
         """The newest known edit list of a group: while seams are looked for, the one before."""
-        known = self._cuts.get(group.key)
-        return known[1].edits if known else EditList.identity()
+        present, known = self.cut_of(group), self._cuts.get(group.key)
+        newest = present or (known[-1][1] if known else None)
+        return newest.edits if newest is not None else EditList.identity()
 
     def when_cut(self, act: Callable[[], None]) -> None:
         """Run something once all seams are found."""
         self._settled.stop()
         self._find_seams(then=act)
 
+    def stop_work(self) -> None:
+        """Stop all that runs, and begin nothing new until it is asked for."""
+        self.hearing.is_paused = True
+        self.jobs.cancel_all()
+
     def resume(self) -> None:
         """Go on with work that was stopped."""
-        self._analyse_missing()
+        self.hearing.is_paused = False
+        self.hearing.hear(self.session)
         self._settled.start()
 
     def _session_replaced(self) -> None:
         if self.group is None:
             group = self.session.groups[0].key if self.session.groups else ""
             self.look(group=group)
-        self._analyse_missing()
+        self.hearing.hear(self.session)
         self.session_changed.emit()
         self.stages_changed.emit()
         self.saved_changed.emit()
         self._settled.start()
-        if self.folder is not None:
-            self._save_soon.start()
+        if self.history.present != self._unchanged or self.folder is not None:
+            self.saving.note(self.history)
 
-    def _analyse_missing(self) -> None:
-        for track, ear in self.stages.missing(self.session, self.session.tracks):
-            if ear not in self._analysing:
-                self._analysing.add(ear)
-                job = self.jobs.submit(
-                    f"Listening to {track.name}",
-                    partial(analyse, ear),
-                    partial(self._analysed, ear),
-                    partial(self._analysis_failed, ear),
-                )
-                job.cancelled.connect(partial(self._analysing.discard, ear))
-
-    def _analysed(self, ear: Ear, analysis: Analysis) -> None:
-        self._analysing.discard(ear)
-        self.stages.learn(ear, analysis)
+    def _heard(self) -> None:
         self._views.clear()
-        if analysis.is_silent:
-            names = " and ".join(recording.path.name for recording in ear.recordings)
-            self.tell(f"{names} is silent.")
         self.stages_changed.emit()
         self._settled.start()
 
-    def _analysis_failed(self, ear: Ear, error: Exception) -> None:
-        self._analysing.discard(ear)
-        self.tell_problem(str(error))
+    def _checked(self, known: dict[Path, Fingerprint]) -> None:
+        """A file is the one it should be; what it is known by is no step, so it holds in every session of the past."""
+        self._change_all(lambda session: with_fingerprints(session, known))
+        self.hearing.hear(self.session)
+        self.stages_changed.emit()
+
+    def _troubled(self) -> None:
+        """Missing files may have moved with the session: when all are checked, that is looked at first, once."""
+        folder = self.folder or self.reads_from
+        missing = Trouble.MISSING in self.hearing.troubles.values()
+        if missing and folder is not None and not self._looked_nearby and self.hearing.is_all_checked:
+            self._looked_nearby = True
+            self.find_recordings([folder, folder.parent])
+        self.troubled.emit()
+
+    def find_recordings(self, folders: Sequence[Path]) -> None:
+        """Look for the files that are missing in folders, and go on with what is found."""
+        self.hearing.find(folders, self._found)
+
+    def _found(self, moved: dict[Path, Path]) -> None:
+        missing = [path for path, trouble in self.hearing.troubles.items() if trouble is Trouble.MISSING]
+        self._change_all(lambda session: relocated(session, moved))
+        self.hearing.forget(moved)
+        self._session_replaced()
+        left = len(missing) - len(moved)
+        if moved:
+            places = ", ".join(sorted({str(path.parent) for path in moved.values()}))
+            rest = f" {_files(left)} still missing." if left else ""
+            self.tell(f"{_files(len(moved))} found again in {places}.{rest}")
+
+    def take_changed(self) -> None:
+        """Use the files that were changed as they are now."""
+        changed = [path for path, trouble in self.hearing.troubles.items() if trouble is Trouble.CHANGED]
+        self.hearing.look_again(changed, self._looked_again)
+
+    def _looked_again(self, now: dict[Path, Now]) -> None:
+        self._change_all(lambda session: accepted(session, now))
+        self.hearing.forget(now)
+        self._session_replaced()
+
+    def _change_all(self, change: Callable[[Session], Session]) -> None:
+        """A fact about the files, which no undo takes back."""
+        history = self.history.changed(change)
+        if history.row()[1] == self.history.row()[1]:
+            return
+        if self._unchanged is not None:
+            self._unchanged = change(self._unchanged)
+        self.history = history
+        self._views.clear()
+        if self.folder is not None or self.is_unsaved:
+            self.saving.note(self.history)
 
     def _find_seams(self, then: Callable[[], None] | None = None) -> None:
         """Look for the seams of every group whose plan changed."""
         if self._cut_job is not None:
             self._cut_job.cancel()
-        session = self.session
+        session, cache = self.session, self.hearing.cache
         wanted = []
         for group in session.groups:
             view = self.view_of(group)
-            known = self._cuts.get(group.key)
-            if view is not None and (known is None or known[0] is not view.plan):
-                wanted.append(view)
+            if view is not None and view.part is None and self.cut_of(group) is None:
+                wanted.append((view, cut_request(session, view)))
         if not wanted:
             if then is not None:
                 then()
@@ -396,24 +710,36 @@ class Workspace(QObject):
 
         def work(progress: Callable[[float], None]) -> list[tuple[GroupView, Cut]]:
             return [
-                (view, cut_group(session, view, part_of(progress, number, len(wanted))))
-                for number, view in enumerate(wanted)
+                (view, cache.cut(request, partial(cut_of_request, request, part_of(progress, number, len(wanted)))))
+                for number, (view, request) in enumerate(wanted)
             ]
 
         def done(found: list[tuple[GroupView, Cut]]) -> None:
-            self._cuts |= {view.group.key: (view.plan, cut) for view, cut in found}
+            for view, cut in found:  # a few are kept, so that going to and fro between versions is heard at once
+                known = self._cuts.get(view.group.key, [])[1 - _CUTS_KEPT :]
+                self._cuts[view.group.key] = [*known, (cut_depends(view), cut)]
             self.cuts_changed.emit()
             if then is not None:
                 then()
 
-        self._cut_job = self.jobs.submit("Finding seams", work, done, lambda error: self.tell_problem(str(error)))
-
-    def _save_now_if_needed(self) -> None:
-        if self._save_soon.isActive():
-            self._save_soon.stop()
-            self.save()
+        self._cut_job = self.jobs.submit("Finding seams", work, done, self.tell_error)
 
 
-def with_name(session: Session, name: str) -> Session:
-    """The session under another name."""
-    return msgspec.structs.replace(session, name=name)
+def _take(path: Path) -> tuple[SessionFolder | None, str]:
+    """The folder of a session to write into, or why it can only be read."""
+    try:
+        taken = SessionFolder.take(path)
+    except SnareError:
+        return None, f"Its folder {path} may not be written"
+    if isinstance(taken, Holder):
+        return None, f"It is being worked on by {taken.describe()}"
+    return taken, ""
+
+
+def _ignore(_result: object) -> None:
+    """Nobody waits for it."""
+
+
+def _files(count: int) -> str:
+    """So many recordings, with their verb."""
+    return f"{count} recording{' was' if count == 1 else 's were'}"

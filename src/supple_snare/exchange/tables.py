@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import csv
+import io
 import os
-import tempfile
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from supple_snare.errors import TableError
+from supple_snare.exchange.replacing import replacing
 
 
 def write_csv(path: Path, header: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
@@ -19,16 +20,13 @@ def write_csv(path: Path, header: Sequence[str], rows: Iterable[Sequence[object]
     TableError
         If the file cannot be written; what was there stays.
     """
-    part = ""
+    text = io.StringIO(newline="")
+    writer = csv.writer(text)
+    writer.writerow(header)
+    writer.writerows(rows)
     try:
-        handle, part = tempfile.mkstemp(prefix=".table-", dir=path.parent)
-        with os.fdopen(handle, "w", newline="", encoding="utf-8") as file:
-            writer = csv.writer(file)
-            writer.writerow(header)
-            writer.writerows(rows)
-        Path(part).replace(path)
+        with replacing(path) as file:
+            file.write(text.getvalue().encode())
     except OSError as error:
-        if part:
-            Path(part).unlink(missing_ok=True)
         reason = os.strerror(error.errno or 0)
         raise TableError(f"{path}: the table could not be written ({reason}); choose another folder.") from error

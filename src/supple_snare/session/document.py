@@ -14,16 +14,20 @@ from pathlib import Path
 import msgspec
 
 from supple_snare.errors import GroupError
+from supple_snare.sound.cut import CutSettings
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import Recording
+from supple_snare.sound.fingerprint import Fingerprint
 from supple_snare.sound.material import Material
+from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.grid import Grid, RuledSection
+from supple_snare.timing.offsets import FeelRules
 from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import TOGETHER_MS
 from supple_snare.timing.tighten import Response
 
-FORMAT_VERSION = 3
+FORMAT_VERSION = 5
 
 DEFAULT_RESPONSE = Response(strength=0.8, tolerance_ms=4.0, reach_ms=45.0)
 """What a new session starts with: most of the looseness goes, the smallest and the doubtful stay."""
@@ -86,6 +90,8 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
     name : str
         What the screen calls it.
     recording : Recording
+    known_by : Fingerprint or None
+        What its file is known by; None until it was read whole once.
     material : Material or None
         What the sound is; None lets the program guess.
     band_hz : (float, float) or None
@@ -99,13 +105,12 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
         Hits added and removed by hand, by their time.
     moved : tuple of MovedHit
     landings : tuple of Landing
-    level_db, muted, soloed
-        For listening only.
     """
 
     key: str
     name: str
     recording: Recording
+    known_by: Fingerprint | None = None
     material: Material | None = None
     band_hz: tuple[float, float] | None = None
     listens_to: tuple[str, ...] = ()
@@ -115,9 +120,6 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
     removed_s: tuple[float, ...] = ()
     moved: tuple[MovedHit, ...] = ()
     landings: tuple[Landing, ...] = ()
-    level_db: float = 0.0
-    muted: bool = False
-    soloed: bool = False
 
     def rules_in(self, section: str) -> HitRules:
         """The rules that hold in a section."""
@@ -160,6 +162,56 @@ class Hold(msgspec.Struct, frozen=True):
     end_s: float
 
 
+class MoveGiven(msgspec.Struct, frozen=True):
+    """A move given to a stroke by hand; the stroke is known by its time as played."""
+
+    time_s: float
+    move_ms: float
+
+
+class SeamGiven(msgspec.Struct, frozen=True):
+    """The seam before a stroke put somewhere by hand: both times are of the recording.
+
+    Attributes
+    ----------
+    time_s : float
+        The stroke.
+    place_s : float
+        From where its side of the seam sounds alone.
+    """
+
+    time_s: float
+    place_s: float
+
+
+class Answer(msgspec.Struct, frozen=True):
+    """A person's word that a doubtful stroke is fine, and what it was said of: it counts as long as that stays.
+
+    Attributes
+    ----------
+    time_s : float
+        The stroke, as played.
+    reasons : tuple of str
+    move_ms : float
+        Its move at that time.
+    place : float or None
+        Its slot, in quarter notes from bar 1.
+    """
+
+    time_s: float
+    reasons: tuple[str, ...]
+    move_ms: float
+    place: float | None = None
+
+
+class SectionSettings(msgspec.Struct, frozen=True):
+    """How one section is tightened where that differs from the whole take."""
+
+    section: str
+    response: Response
+    aim: Aim
+
+
 class SlotGiven(msgspec.Struct, frozen=True):
     """A slot given to a stroke by hand: its place in quarter notes from the start of bar 1, swing left out."""
 
@@ -168,40 +220,119 @@ class SlotGiven(msgspec.Struct, frozen=True):
 
 
 class Group(msgspec.Struct, frozen=True, kw_only=True):
-    """Tracks that recorded one performance together: every edit is the same on all of them.
+    """Tracks that recorded one performance together: every edit is the same on all of them. Or one MIDI part.
 
     Attributes
     ----------
     key, name : str
     tracks : tuple of str
-        Keys of its tracks, in the order of the screen.
+        Keys of its tracks, in the order of the screen; none for a MIDI part.
+    part : str
+        Key of its MIDI part; "" for tracks.
     leads : tuple of str or None
         Keys of the tracks that decide the timing, highest rank first; None lets the program rank them.
     section_leads : tuple of SectionLeads
     together_ms : float
         Hits of different leads at most this far apart are one stroke.
     response : Response
+    aim : Aim
+        What it is tightened toward; a reference is the key of another group, or of a track of one.
+    feel : FeelRules
+    section_settings : tuple of SectionSettings
+    join_ms : float
+        Neighbours whose moves differ by no more than twice that travel as one piece.
+    free_leads : tuple of str
+        Leads whose strokes are not tightened themselves: they go along with their neighbours.
+    held_leads : tuple of str
+        Leads whose strokes stay as played.
+    softest_db : float or None
+        Strokes softer than this go along, too.
     holds : tuple of Hold
+    evens : tuple of Hold
+        Ranges whose inside is moved evenly, in proportion between the strokes at their ends.
+    moves_given : tuple of MoveGiven
+        In order of time.
     slots_given : tuple of SlotGiven
+        In order of time.
+    cut : CutSettings or None
+        Lengths of its seams; None for what suits its material.
+    seams_given : tuple of SeamGiven
+        In order of time.
+    answers : tuple of Answer
         In order of time.
     """
 
     key: str
     name: str
     tracks: tuple[str, ...]
+    part: str = ""
     leads: tuple[str, ...] | None = None
     section_leads: tuple[SectionLeads, ...] = ()
     together_ms: float = TOGETHER_MS
     response: Response = DEFAULT_RESPONSE
+    aim: Aim = Aim()
+    feel: FeelRules = FeelRules()
+    section_settings: tuple[SectionSettings, ...] = ()
+    join_ms: float = 0.0
+    free_leads: tuple[str, ...] = ()
+    held_leads: tuple[str, ...] = ()
+    softest_db: float | None = None
     holds: tuple[Hold, ...] = ()
+    evens: tuple[Hold, ...] = ()
+    moves_given: tuple[MoveGiven, ...] = ()
     slots_given: tuple[SlotGiven, ...] = ()
+    cut: CutSettings | None = None
+    seams_given: tuple[SeamGiven, ...] = ()
+    answers: tuple[Answer, ...] = ()
+
+    @property
+    def has_pattern(self) -> bool:
+        """Whether any of it aims at something else than the grid."""
+        return any(aim.at is not AimAt.GRID for aim in (self.aim, *(own.aim for own in self.section_settings)))
+
+    def settings_in(self, section: str | None) -> tuple[Response, Aim]:
+        """How a section, or the whole take, is tightened."""
+        own = next((own for own in self.section_settings if own.section == section), None)
+        return (self.response, self.aim) if own is None else (own.response, own.aim)
 
 
-class Part(msgspec.Struct, frozen=True):
-    """A played-in MIDI part of the take."""
+class Part(msgspec.Struct, frozen=True, kw_only=True):
+    """A played-in MIDI part of the take: a group of its own, whose strokes are its chords.
 
+    Attributes
+    ----------
+    key : str
+        Names the part inside the session; never changes.
+    name : str
+    path : Path
+    known_by : Fingerprint or None
+        What its file is known by, as for a track.
+    length_s : float
+        Where its last note ends.
+    ends_follow : bool
+        The ends of its notes go along with what is played there; else each note keeps its length.
+    session_tempo : bool
+        It is handed over with the tempo and meters of the session; else with its own.
+    """
+
+    key: str
     name: str
     path: Path
+    known_by: Fingerprint | None = None
+    length_s: float = 0.0
+    ends_follow: bool = False
+    session_tempo: bool = False
+
+
+class Snapshot(msgspec.Struct, frozen=True, kw_only=True):
+    """What was decided at one moment, under a name."""
+
+    name: str
+    tracks: tuple[Track, ...]
+    groups: tuple[Group, ...]
+    parts: tuple[Part, ...]
+    sections: tuple[Section, ...]
+    take_grid: Grid
 
 
 class Session(msgspec.Struct, frozen=True, kw_only=True):
@@ -212,7 +343,7 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     name : str
     tracks : tuple of Track
     groups : tuple of Group
-        Every track is in exactly one.
+        Every track and every part is in exactly one.
     parts : tuple of Part
     sections : tuple of Section
         In order of time, together the whole take; empty while it is one.
@@ -220,6 +351,8 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
         The grid without what single sections have of their own.
     checked : tuple of str
         Steps of the work that the editor has ticked off.
+    snapshots : tuple of Snapshot
+        In the order they were kept.
     """
 
     name: str = "New session"
@@ -229,6 +362,7 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     sections: tuple[Section, ...] = ()
     take_grid: Grid = Grid()
     checked: tuple[str, ...] = ()
+    snapshots: tuple[Snapshot, ...] = ()
 
     @property
     def grid(self) -> Grid:
@@ -239,13 +373,39 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
         """The track of that key."""
         return next(track for track in self.tracks if track.key == key)
 
+    def part(self, key: str) -> Part:
+        """The MIDI part of that key."""
+        return next(part for part in self.parts if part.key == key)
+
+    def name_of(self, key: str) -> str:
+        """What the screen calls a track, a part or a group."""
+        names = {group.key: group.name for group in self.groups} | {part.key: part.name for part in self.parts}
+        return names[key] if key in names else self.track(key).name
+
+    def file_of(self, key: str) -> str:
+        """Name of the file of a track or a part."""
+        parts = {part.key: part.path.name for part in self.parts}
+        return parts[key] if key in parts else self.track(key).recording.path.name
+
     def group(self, key: str) -> Group:
         """The group of that key."""
         return next(group for group in self.groups if group.key == key)
 
-    def group_of(self, track_key: str) -> Group:
-        """The group that a track is in."""
-        return next(group for group in self.groups if track_key in group.tracks)
+    def group_of(self, key: str) -> Group:
+        """The group that a track or a part is in."""
+        return next(group for group in self.groups if key in group.tracks or key == group.part)
+
+    def reference_group(self, aim: Aim) -> Group | None:
+        """The group that an aim tightens to, if it is a reference that is there."""
+        wanted = aim.reference if aim.at is AimAt.REFERENCE else ""
+        if not wanted:
+            return None
+        return next((other for other in self.groups if wanted in (other.key, other.part, *other.tracks)), None)
+
+    def reference_groups(self, group: Group) -> list[Group]:
+        """The groups that a group is tightened to, in any section."""
+        found = [self.reference_group(aim) for aim in (group.aim, *(own.aim for own in group.section_settings))]
+        return [other for other in found if other is not None]
 
     def tracks_of(self, group: Group) -> tuple[Track, ...]:
         """The tracks of a group, in its order."""
@@ -263,9 +423,15 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
         return Ear(heard, track.band_hz, track.material)
 
     @property
+    def is_empty(self) -> bool:
+        """Whether there is nothing to work on yet."""
+        return not self.tracks and not self.parts
+
+    @property
     def length_s(self) -> float:
-        """Length of the longest recording."""
-        return max((track.recording.length_s for track in self.tracks), default=0.0)
+        """Length of the longest recording or part."""
+        lengths = [track.recording.length_s for track in self.tracks] + [part.length_s for part in self.parts]
+        return max(lengths, default=0.0)
 
     @property
     def rate_hz(self) -> int:

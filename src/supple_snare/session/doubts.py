@@ -9,9 +9,12 @@ import numpy as np
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.cut import Cut
 from supple_snare.timing.tighten import Kept
+from supple_snare.timing.units import FloatArray
 
-_APART_MS = 18.0
-"""Two players of a loose take lie 8 ms apart as a rule; more than twice that is worth an ear."""
+_APART_MS, _APART_SPREADS = 10.0, 2.6
+"""Leads struck as one lie apart as they do all through the take; this much more is worth an ear, in ms and spreads."""
+
+_JUMP_DB = 10.0
 
 _SURE = 0.62
 
@@ -26,6 +29,9 @@ class Doubt(IntEnum):
     LEADS_APART = 4
     TAIL_EXTENDED = 5
     UNSURE_HIT = 6
+    UNSURE_PAIR = 7
+    NEAR_SEAM = 8
+    LEVEL_JUMPS = 9
 
     @property
     def word(self) -> str:
@@ -41,6 +47,9 @@ _WORDS = {
     Doubt.LEADS_APART: "leads lie apart",
     Doubt.TAIL_EXTENDED: "tail extended",
     Doubt.UNSURE_HIT: "unsure hit",
+    Doubt.NEAR_SEAM: "an attack close before its seam",
+    Doubt.LEVEL_JUMPS: "the level jumps at its seam",
+    Doubt.UNSURE_PAIR: "two partners almost equally likely",
 }
 
 
@@ -58,9 +67,12 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
         Doubt.CLOSE_CALL: view.offsets.close_call,
         Doubt.NO_SLOT: ~placed & ~view.strokes.rides,
         Doubt.MOVE_LIMITED: nothing if cut is None else cut.limited,
-        Doubt.LEADS_APART: view.strokes.spread_ms() > _APART_MS,
+        Doubt.LEADS_APART: leads_apart_ms(view) > 0.0,
         Doubt.TAIL_EXTENDED: nothing if cut is None else cut.extended,
         Doubt.UNSURE_HIT: view.strokes.confidence < _SURE,
+        Doubt.NEAR_SEAM: nothing if cut is None else cut.near,
+        Doubt.LEVEL_JUMPS: nothing if cut is None else cut.jump_db > _JUMP_DB,
+        Doubt.UNSURE_PAIR: nothing if view.pairs is None else view.pairs.close_call,
     }
     held = view.plan.kept == Kept.HELD
     doubts: list[list[Doubt]] = [[] for _ in range(count)]
@@ -68,3 +80,26 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
         for index in np.flatnonzero(marked & ~held).tolist():
             doubts[index].append(doubt)
     return doubts
+
+
+def leads_apart_ms(view: GroupView) -> FloatArray:
+    """How far the leads of each stroke lie apart where that is more than usual for them; else 0.
+
+    Returns
+    -------
+    float array, shape (n,)
+    """
+    times = 1000.0 * view.strokes.lead_times_s
+    most = np.zeros(len(times))
+    for one in range(times.shape[1]):
+        for other in range(one + 1, times.shape[1]):
+            apart = times[:, one] - times[:, other]
+            both = np.isfinite(apart)
+            if not both.any():
+                continue
+            usual = float(np.median(apart[both]))
+            away = np.abs(apart - usual)
+            spread = 1.4826 * float(np.median(away[both]))
+            far = both & (away > max(_APART_MS, _APART_SPREADS * spread))
+            most[far] = np.maximum(most[far], np.abs(apart[far]))
+    return most

@@ -3,26 +3,33 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import msgspec
 
+from supple_snare.errors import UsageError
 from supple_snare.session.document import (
     Group,
     HitRules,
     Hold,
     Landing,
     MovedHit,
+    MoveGiven,
     Part,
+    SeamGiven,
     SectionLeads,
     SectionRules,
+    SectionSettings,
     Session,
     Track,
     check_group,
 )
 from supple_snare.sound.files import Recording
+from supple_snare.timing.aim import Aim, AimAt
+from supple_snare.timing.tighten import Response
 
 SAME_HIT_S = 0.003
 """A correction speaks of the hit at most this far from it."""
@@ -40,7 +47,9 @@ def add_recordings(session: Session, recordings: Sequence[Recording], *, group_n
         return session
     known = {track.recording.path for track in session.tracks}
     new = [recording for recording in recordings if recording.path not in known]
-    existing = next((group for group in session.groups if group.name == group_name), None)
+    if not new:
+        return session
+    existing = next((group for group in session.groups if group.name == group_name and not group.part), None)
     inside = tuple(track.recording for track in session.tracks_of(existing)) if existing else ()
     check_group((*inside, *new))
     check_group_rate(session, new)
@@ -86,14 +95,46 @@ def remove_track(session: Session, key: str) -> Session:
     groups = []
     for group in session.groups:
         kept = tuple(other for other in group.tracks if other != key)
-        if kept:
+        if kept or group.part:
             groups.append(msgspec.structs.replace(_without_lead(group, key), tracks=kept))
     tracks = tuple(
         msgspec.structs.replace(track, listens_to=tuple(other for other in track.listens_to if other != key))
         for track in session.tracks
         if track.key != key
     )
-    return msgspec.structs.replace(session, tracks=tracks, groups=tuple(groups))
+    return _without_lost_references(msgspec.structs.replace(session, tracks=tracks, groups=tuple(groups)))
+
+
+def remove_part(session: Session, key: str) -> Session:
+    """Take a MIDI part out of the session. The file stays where it is."""
+    groups = tuple(group for group in session.groups if group.part != key)
+    parts = tuple(part for part in session.parts if part.key != key)
+    return _without_lost_references(msgspec.structs.replace(session, parts=parts, groups=groups))
+
+
+def _without_lost_references(session: Session) -> Session:
+    """Groups whose reference is gone, or has come to be inside them, aim at the grid."""
+    groups = []
+    for group in session.groups:
+        own = tuple(
+            msgspec.structs.replace(each, aim=_found_aim(session, group, each.aim)) for each in group.section_settings
+        )
+        aim = _found_aim(session, group, group.aim)
+        groups.append(msgspec.structs.replace(group, aim=aim, section_settings=own))
+    return msgspec.structs.replace(session, groups=tuple(groups))
+
+
+def _found_aim(session: Session, group: Group, aim: Aim) -> Aim:
+    """The aim, or the grid if its reference is gone."""
+    if aim.reference and _is_lost(session, group, aim):
+        return replace(aim, at=AimAt.GRID, reference="")
+    return aim
+
+
+def _is_lost(session: Session, group: Group, aim: Aim) -> bool:
+    wanted = aim.reference
+    others = [other for other in session.groups if other.key != group.key]
+    return not any(wanted in (other.key, other.part, *other.tracks) for other in others)
 
 
 def _without_lead(group: Group, key: str) -> Group:
@@ -105,6 +146,8 @@ def _without_lead(group: Group, key: str) -> Group:
     return msgspec.structs.replace(
         group,
         leads=None if group.leads is None else rest(group.leads),
+        free_leads=rest(group.free_leads),
+        held_leads=rest(group.held_leads),
         section_leads=tuple(SectionLeads(own.section, rest(own.leads)) for own in group.section_leads),
     )
 
@@ -128,18 +171,115 @@ def move_track(session: Session, key: str, group_key: str | None) -> Session:
         kept = tuple(other for other in group.tracks if other != key)
         if group.key == group_key:
             kept = (*kept, key)
-        if kept:
+        if kept or group.part:
             groups.append(msgspec.structs.replace(_without_lead(group, key), tracks=kept))
     if group_key is None:
         groups.append(Group(key=f"g{number}", name=track.name, tracks=(key,)))
-    return msgspec.structs.replace(session, groups=tuple(groups))
+    return _without_lost_references(msgspec.structs.replace(session, groups=tuple(groups)))
 
 
-def add_part(session: Session, part: Part) -> Session:
-    """Add a MIDI part."""
-    if any(part.path == other.path for other in session.parts):
+def add_part(session: Session, path: Path, length_s: float, *, name: str | None = None) -> Session:
+    """Add a MIDI part, as a group of its own."""
+    if any(path == other.path for other in session.parts):
         return session
-    return msgspec.structs.replace(session, parts=(*session.parts, part))
+    name = name or readable_name(path)
+    part = Part(key=f"p{_next_number(other.key for other in session.parts)}", name=name, path=path, length_s=length_s)
+    group = Group(key=f"g{_next_number(group.key for group in session.groups)}", name=name, tracks=(), part=part.key)
+    return msgspec.structs.replace(session, parts=(*session.parts, part), groups=(*session.groups, group))
+
+
+def change_part(session: Session, key: str, **changes: Any) -> Session:
+    """Replace fields of a MIDI part."""
+    parts = tuple(msgspec.structs.replace(part, **changes) if part.key == key else part for part in session.parts)
+    return msgspec.structs.replace(session, parts=parts)
+
+
+def set_response(session: Session, group_key: str, response: Response, *, section: str | None = None) -> Session:
+    """Say how much of each deviation goes: over the whole take, or in one section."""
+    return _set_settings(session, group_key, section, response=response)
+
+
+def follow_take(session: Session, group_key: str, section: str) -> Session:
+    """Tighten a section as the whole take again."""
+    own = session.group(group_key).section_settings
+    return _with_group(session, group_key, section_settings=tuple(each for each in own if each.section != section))
+
+
+def _set_settings(session: Session, group_key: str, section: str | None, **changes: Any) -> Session:
+    """Change the response or the aim of a group, or of one of its sections, which has its own from then on."""
+    if section is None:
+        return _with_group(session, group_key, **changes)
+    group = session.group(group_key)
+    own = msgspec.structs.replace(SectionSettings(section, *group.settings_in(section)), **changes)
+    others = tuple(each for each in group.section_settings if each.section != section)
+    return _with_group(session, group_key, section_settings=(*others, own))
+
+
+def set_aim(session: Session, group_key: str, aim: Aim, *, section: str | None = None) -> Session:
+    """Say what a group, or one of its sections, is tightened toward.
+
+    Raises
+    ------
+    UsageError
+        If its reference is not there, or is itself tightened to the group.
+    """
+    changed = _set_settings(session, group_key, section, aim=aim)
+    group = changed.group(group_key)
+    if aim.at is AimAt.REFERENCE:
+        if _is_lost(changed, group, aim):
+            raise UsageError("Choose a group or a track of another group as the reference.")
+        first = changed.reference_group(aim)
+        waiting, seen = [first] if first is not None else [], set()
+        while waiting:
+            other = waiting.pop()
+            if other.key == group_key and first is not None:
+                raise UsageError(f"{first.name} is itself tightened to {group.name}: choose another reference.")
+            if other.key not in seen:
+                seen.add(other.key)
+                waiting += changed.reference_groups(other)
+    return changed
+
+
+def give_moves(session: Session, group_key: str, moves_ms: Mapping[float, float]) -> Session:
+    """Move strokes by hand, by their times as played; what was given to them before is forgotten."""
+    kept = [given for given in session.group(group_key).moves_given if not _near(given.time_s, list(moves_ms))]
+    given = [MoveGiven(time_s, move_ms) for time_s, move_ms in moves_ms.items()]
+    return _with_group(session, group_key, moves_given=tuple(sorted((*kept, *given), key=lambda each: each.time_s)))
+
+
+def give_seam(session: Session, group_key: str, time_s: float, place_s: float | None) -> Session:
+    """Put the seam before a stroke somewhere by hand, or leave it to the program again."""
+    kept = [given for given in session.group(group_key).seams_given if abs(given.time_s - time_s) > SAME_HIT_S]
+    given = [] if place_s is None else [SeamGiven(time_s, place_s)]
+    return _with_group(session, group_key, seams_given=tuple(sorted((*kept, *given), key=lambda each: each.time_s)))
+
+
+def even_range(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
+    """Let what lies between the strokes at the ends of a range move evenly between them."""
+    evens = session.group(group_key).evens
+    return _with_group(session, group_key, evens=tuple(sorted((*evens, Hold(start_s, end_s)), key=_hold_order)))
+
+
+def drop_edits(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
+    """Drop every edit by hand of a range: holds, moves, even ranges, slots and hits, so that it is as found."""
+    group = session.group(group_key)
+
+    def apart(ranges: tuple[Hold, ...]) -> tuple[Hold, ...]:
+        return tuple(each for each in ranges if each.end_s < start_s or each.start_s > end_s)
+
+    def outside(time_s: float) -> bool:
+        return not start_s - SAME_HIT_S <= time_s <= end_s + SAME_HIT_S
+
+    session = restore_hits(session, group.tracks, start_s, end_s)
+    return _with_group(
+        session,
+        group_key,
+        holds=apart(group.holds),
+        evens=apart(group.evens),
+        moves_given=tuple(given for given in group.moves_given if outside(given.time_s)),
+        slots_given=tuple(given for given in group.slots_given if outside(given.time_s)),
+        seams_given=tuple(given for given in group.seams_given if outside(given.time_s)),
+    )
 
 
 def change_track(session: Session, key: str, **changes: Any) -> Session:

@@ -8,8 +8,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from supple_snare.errors import HandOverError
+from supple_snare.exchange.midi import write_part
+from supple_snare.session.document import Session
+from supple_snare.session.stages import GroupView, change_of_part
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import BlockReader, Recording, Writer, block_spans
+from supple_snare.timing.grid import Grid
+from supple_snare.timing.notes import NoteChange
 
 _SUFFIX = {"WAV": ".wav", "FLAC": ".flac"}
 _LOSSY = ("VORBIS", "OPUS", "MPEG_LAYER_III")
@@ -24,10 +29,41 @@ class Job:
     edits: EditList
     target: Path
 
+    @property
+    def source(self) -> Path:
+        """What is read."""
+        return self.recording.path
+
+
+@dataclass(frozen=True, eq=False)
+class PartToWrite:
+    """A MIDI part and what becomes of it; a grid gives it its tempo and meters. No change, before it is known."""
+
+    path: Path
+    change: NoteChange | None = None
+    grid: Grid | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class PartJob:
+    """One MIDI part to write, and where it goes."""
+
+    part: PartToWrite
+    target: Path
+
+    @property
+    def source(self) -> Path:
+        """What is read."""
+        return self.part.path
+
 
 def plan_files(
-    tracks: Sequence[tuple[Recording, EditList]], folder: Path, *, container: str | None = None
-) -> list[Job]:
+    tracks: Sequence[tuple[Recording, EditList]],
+    folder: Path,
+    *,
+    parts: Sequence[PartToWrite] = (),
+    container: str | None = None,
+) -> list[Job | PartJob]:
     """Decide the files of a hand-over and check that they may be written.
 
     Parameters
@@ -35,6 +71,7 @@ def plan_files(
     tracks : sequence of (Recording, EditList)
     folder : Path
         Made if it is not there.
+    parts : sequence of PartToWrite
     container : "WAV", "FLAC" or None
         None keeps the kind of each recording.
 
@@ -43,17 +80,18 @@ def plan_files(
     HandOverError
         If a file would replace a recording, two would have one name, or the folder cannot be written.
     """
-    jobs = []
+    jobs: list[Job | PartJob] = []
     for recording, edits in tracks:
         output = _output_format(recording, container)
         jobs.append(Job(recording, edits, folder / output.path.name))
+    jobs += [PartJob(part, folder / part.path.name) for part in parts]
     names = [job.target.name for job in jobs]
     for name in names:
         if names.count(name) > 1:
             raise HandOverError(f"{name}: two tracks would be written under this name; rename one of the recordings.")
     for job in jobs:
-        for recording, _ in tracks:
-            if _is_same_file(job.target, recording.path):
+        for other in jobs:
+            if _is_same_file(job.target, other.source):
                 raise HandOverError(
                     f"{job.target.name}: the tightened file would replace the recording in {folder}; "
                     "choose another folder."
@@ -67,14 +105,20 @@ def plan_files(
     return jobs
 
 
+def part_to_write(session: Session, view: GroupView) -> PartToWrite:
+    """The MIDI part of a group with what becomes of its notes."""
+    part = session.part(view.group.part)
+    return PartToWrite(part.path, change_of_part(session, view), session.grid if part.session_tempo else None)
+
+
 def write_files(
-    jobs: Sequence[Job], *, container: str | None = None, progress: Callable[[float], None] | None = None
+    jobs: Sequence[Job | PartJob], *, container: str | None = None, progress: Callable[[float], None] | None = None
 ) -> list[Path]:
     """Write the files block by block; each gets its name only when it is whole.
 
     Parameters
     ----------
-    jobs : sequence of Job
+    jobs : sequence of Job and PartJob
     container : "WAV", "FLAC" or None
         As given to `plan_files`.
     progress : callable, optional
@@ -85,10 +129,15 @@ def write_files(
     HandOverError, RecordingError
         If writing or reading fails part-way.
     """
-    total = sum(job.recording.frames for job in jobs) or 1
+    total = sum(job.recording.frames for job in jobs if isinstance(job, Job)) or 1
     done = 0
     written = []
     for job in jobs:
+        if isinstance(job, PartJob):
+            assert job.part.change is not None
+            write_part(job.source, job.target, job.part.change, grid=job.part.grid)
+            written.append(job.target)
+            continue
         output = _output_format(job.recording, container)
         with BlockReader(job.recording, output.dtype) as reader, Writer(job.target, output) as writer:
             for start, count in block_spans(job.recording.frames):

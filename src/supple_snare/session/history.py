@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 from supple_snare.session.document import Session
@@ -24,6 +25,38 @@ class History:
     past: tuple[tuple[str, Session], ...] = ()
     future: tuple[tuple[str, Session], ...] = ()
 
+    @classmethod
+    def of_row(cls, labels: Sequence[str], sessions: Sequence[Session], at: int) -> History:
+        """The history whose sessions stand in a row, each with the name of the step that led to it.
+
+        Parameters
+        ----------
+        labels : sequence of str
+            That of the first session is not used.
+        sessions : sequence of Session
+        at : int
+            Which one is the present.
+        """
+        past = tuple((labels[number + 1], sessions[number]) for number in range(at))
+        future = tuple((labels[number], sessions[number]) for number in range(at + 1, len(sessions)))
+        return cls(sessions[at], past[-_LONGEST:], future)
+
+    def row(self) -> tuple[tuple[str, ...], list[Session], int]:
+        """The labels, the sessions and the place of the present, as `of_row` takes them."""
+        sessions = [*(each for _, each in self.past), self.present, *(each for _, each in self.future)]
+        labels = ("", *(label for label, _ in self.past), *(label for label, _ in self.future))
+        return labels, sessions, len(self.past)
+
+    def changed(self, change: Callable[[Session], Session]) -> History:
+        """Every session of it changed alike, as when the recordings lie elsewhere."""
+        labels, sessions, at = self.row()
+        return self.of_row(labels, [change(session) for session in sessions], at)
+
+    def went(self, steps: int) -> History:
+        """So many steps forward, or back if negative; as far as there are any."""
+        labels, sessions, at = self.row()
+        return self.of_row(labels, sessions, min(max(at + steps, 0), len(sessions) - 1))
+
     def step(self, label: str, session: Session) -> History:
         """A new session follows; what had been undone is dropped. No change makes no step."""
         if session == self.present:
@@ -36,17 +69,11 @@ class History:
 
     def undo(self) -> History:
         """One step back; the same history if there is none."""
-        if not self.past:
-            return self
-        label, session = self.past[-1]
-        return History(session, self.past[:-1], ((label, self.present), *self.future))
+        return self.went(-1) if self.past else self
 
     def redo(self) -> History:
         """One step forward again."""
-        if not self.future:
-            return self
-        label, session = self.future[0]
-        return History(session, (*self.past, (label, self.present)), self.future[1:])
+        return self.went(1) if self.future else self
 
     @property
     def undo_label(self) -> str | None:

@@ -49,7 +49,7 @@ def measure_table(session: Session, view: GroupView, kind: str) -> Table:
 
 def _stroke_table(session: Session, view: GroupView) -> Table:
     strokes, offsets = view.strokes, view.offsets
-    names = [session.track(key).name for key in view.columns]
+    names = [session.name_of(key) for key in view.columns]
     header = ("time s", "lead", "bar", "beat", "offset ms", "drift ms", "feel ms", "scatter ms", "level dB", "slot is")
     rows: list[tuple[Cell, ...]] = []
     beats = _beats(session, view)
@@ -79,7 +79,7 @@ def _beats(session: Session, view: GroupView) -> FloatArray:
 
 
 def _by_lead(session: Session, view: GroupView) -> Table:
-    names = [session.track(key).name for key in view.columns]
+    names = [session.name_of(key) for key in view.columns]
     return _grouped(view, view.strokes.lead, [(name,) for name in names], ("lead",))
 
 

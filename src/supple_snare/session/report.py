@@ -16,7 +16,7 @@ from supple_snare.sound.cut import Cut
 from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tighten import Kept
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, ms_to_s
 
 _AROUND_S = 0.1
 """Beats are told from the first stroke to the last, or so much around them."""
@@ -144,10 +144,12 @@ def hits_report(session: Session, view: GroupView) -> HitsReport:
     """The hits of every track and the strokes of the group."""
     return HitsReport(
         sample_rate=session.rate_hz,
-        tracks=[TrackRecord(track.recording.path.name, _hit_records(view.hits[track.key])) for track in view.tracks],
+        tracks=[TrackRecord(session.file_of(key), _hit_records(hits)) for key, hits in view.hits.items()],
         strokes=[
             StrokeRecord(float(time), name, round(float(level), 2))
-            for time, name, level in zip(view.strokes.time_s, lead_files(view), view.strokes.level_db, strict=True)
+            for time, name, level in zip(
+                view.strokes.time_s, lead_files(session, view), view.strokes.level_db, strict=True
+            )
         ],
     )
 
@@ -160,10 +162,10 @@ def _hit_records(hits: Hits) -> list[HitRecord]:
     ]
 
 
-def lead_files(view: GroupView) -> list[str]:
+def lead_files(session: Session, view: GroupView) -> list[str]:
     """File name of the lead that decides each stroke."""
-    names = {track.key: track.recording.path.name for track in view.tracks}
-    return [names[view.columns[number]] for number in view.strokes.lead]
+    names = [session.file_of(key) for key in view.columns]
+    return [names[number] for number in view.strokes.lead]
 
 
 def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFinding]) -> TempoReport:
@@ -191,7 +193,7 @@ def measure_report(session: Session, view: GroupView) -> MeasureReport:
     offsets = view.offsets
     next_bar, next_slot = session.grid.slot_numbers(offsets.runner_up, view.strokes.time_s)
     records = []
-    for index, (time, name) in enumerate(zip(view.strokes.time_s, lead_files(view), strict=True)):
+    for index, (time, name) in enumerate(zip(view.strokes.time_s, lead_files(session, view), strict=True)):
         placed = bool(offsets.placed[index])
         records.append(
             OffsetRecord(
@@ -233,9 +235,9 @@ def summarise(view: GroupView) -> Summary:
     )
 
 
-def tighten_report(session: Session, view: GroupView, cut: Cut, written: Sequence[Path]) -> TightenReport:
-    """What was done to each stroke, as rendered: moves are whole samples."""
-    moved_s = cut.move / session.rate_hz
+def tighten_report(session: Session, view: GroupView, cut: Cut | None, written: Sequence[Path]) -> TightenReport:
+    """What was done to each stroke, as rendered: moves of tracks are whole samples. A MIDI part has no cut."""
+    moved_s = ms_to_s(view.plan.move_ms) if cut is None else cut.move / session.rate_hz
     doubts = stroke_doubts(view, cut)
     records = []
     for index, time in enumerate(view.strokes.time_s):

@@ -1,34 +1,43 @@
 """The stages: everything that follows from a session, each kept as long as what it depends on stays the same.
 
-    recordings ─▶ analysis (per track) ─▶ verdicts (per group) ─▶ hits ─▶ strokes ─▶ offsets ─▶ plan ─▶ cut
+    recordings ─▶ analysis (per track) ─▶ verdicts (per group) ─▶ hits ─▶ strokes ─▶ offsets ─▶ aimed ─▶ plan ─▶ cut
+    MIDI part ─▶ notes ─▶ chords ──────────────────────────────────────▶ strokes
 
-Analysis and cut read audio and belong on a worker thread; the rest takes milliseconds.
+Analysis and cut read audio, parts are read from disk: these belong on a worker thread. The rest takes milliseconds.
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.errors import GroupError
-from supple_snare.session.document import Ghosts, Group, Session, Track
+from supple_snare.exchange.midi import read_notes
+from supple_snare.session.document import Ghosts, Group, Hold, Part, Session, Track
 from supple_snare.session.mending import track_hits
 from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
-from supple_snare.sound.cut import Cut, plan_cut
+from supple_snare.sound.cut import Cut, CutSettings, plan_cut
 from supple_snare.sound.ear import Ear
+from supple_snare.sound.files import Recording
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
+from supple_snare.timing.aim import Aim, AimAt, aim_strokes
+from supple_snare.timing.groove import groove_accents_db
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.kinds import mark_grace_and_rolls
 from supple_snare.timing.leads import suggest_leads
+from supple_snare.timing.notes import Chords, NoteChange, Notes, gather_chords, move_notes
 from supple_snare.timing.offsets import Offsets, measure_offsets
+from supple_snare.timing.pairing import Pairs, pair_strokes
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes, gather_strokes
-from supple_snare.timing.tighten import Plan, plan_moves
+from supple_snare.timing.tighten import ByHand, Plan, Response, chosen, respond, settle_moves
 from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, s_to_samples
 
 T = TypeVar("T")
@@ -38,8 +47,44 @@ _EARLIEST_S = 0.012
 
 _MOST_KEPT = 256
 
+SEAMS_OF = {
+    Material.PLUCKED: CutSettings(lead_in_ms=4.0, fade_ms=8.0),
+    Material.BLOWN: CutSettings(lead_in_ms=6.0, fade_ms=14.0, attack_ms=40.0),
+    Material.VOICE: CutSettings(lead_in_ms=8.0, fade_ms=14.0, attack_ms=40.0),
+    Material.KEYS: CutSettings(lead_in_ms=5.0, fade_ms=8.0),
+}
+"""Seams of sounds that ring on; drums have the shortest."""
+
 SAME_STROKE_S = 0.003
 """A slot given by hand belongs to the stroke at most this far from where it was given."""
+
+
+@dataclass(frozen=True, eq=False)
+class HeardPart:
+    """What a MIDI part holds."""
+
+    notes: Notes
+    chords: Chords
+
+
+@dataclass(frozen=True, eq=False)
+class CutRequest:
+    """Everything that the seams of a group follow from: the arguments of `plan_cut`."""
+
+    recordings: tuple[Recording, ...]
+    first_arrival: IntArray
+    arrivals: IntArray
+    move: IntArray
+    settings: CutSettings
+    places: dict[int, int]
+
+
+@dataclass(frozen=True, eq=False)
+class _Reference:
+    """Strokes that another group is tightened to: how they lie, and when they are to be met."""
+
+    offsets: Offsets
+    time_s: FloatArray
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,7 +105,12 @@ class GroupView:
         Keys of the leads of the whole take, in order of rank.
     columns : tuple of str
         Keys of all tracks that lead anywhere: the leads, then those of single sections. `strokes.lead` counts in it.
-    strokes, offsets, plan
+    strokes, offsets
+    pairs : Pairs or None
+        Partners of the strokes in the reference, if one is aimed at.
+    plan
+    part : HeardPart or None
+        The notes, if it is a MIDI part.
     """
 
     group: Group
@@ -72,7 +122,9 @@ class GroupView:
     columns: tuple[str, ...]
     strokes: Strokes
     offsets: Offsets
+    pairs: Pairs | None
     plan: Plan
+    part: HeardPart | None = None
 
     def lead_of(self, stroke: int) -> str:
         """Key of the track that times a stroke."""
@@ -85,10 +137,38 @@ class Stages:
     def __init__(self) -> None:
         self._kept: dict[Hashable, Any] = {}
         self._analyses: dict[Ear, Analysis] = {}
+        self._verdicts: dict[tuple[Ear, ...], list[Verdict]] = {}
+        self._notes: dict[Path, Notes] = {}
+
+    def clear(self) -> None:
+        """Forget everything, as when another session is opened."""
+        for known in (self._kept, self._analyses, self._verdicts, self._notes):
+            known.clear()
 
     def learn(self, ear: Ear, analysis: Analysis) -> None:
         """Take over an analysis that was made elsewhere."""
         self._analyses[ear] = analysis
+
+    def learn_verdicts(self, ears: tuple[Ear, ...], verdicts: list[Verdict]) -> None:
+        """Take over what was made elsewhere of the attacks of tracks that hear each other."""
+        self._verdicts[ears] = verdicts
+
+    def unjudged(self, session: Session) -> list[tuple[Group, tuple[Ear, ...], list[Analysis]]]:
+        """Groups whose tracks are all listened to and still have to be compared."""
+        found = []
+        for group in session.groups:
+            ears = _ears_of(session, group)
+            if ears and ears not in self._verdicts and all(ear in self._analyses for ear in ears):
+                found.append((group, ears, [self._analyses[ear] for ear in ears]))
+        return found
+
+    def learn_part(self, path: Path, notes: Notes) -> None:
+        """Take over the notes of a MIDI part that was read elsewhere."""
+        self._notes[path] = notes
+
+    def unread(self, session: Session) -> list[Part]:
+        """MIDI parts that are still to be read."""
+        return [part for part in session.parts if part.path not in self._notes]
 
     def heard(self, session: Session, track: Track) -> Analysis | None:
         """What is known of the attacks of a track: of what is listened to for them."""
@@ -114,8 +194,12 @@ class Stages:
         return [(track, ear) for ear, track in wanted.items()]
 
     def is_ready(self, session: Session, group: Group) -> bool:
-        """Whether all recordings of a group are analysed."""
-        return not self.missing(session, session.tracks_of(group))
+        """Whether all recordings of a group are analysed and compared, and those of its reference."""
+        if not all(self.is_ready(session, other) for other in session.reference_groups(group)):
+            return False
+        if group.part:
+            return session.part(group.part).path in self._notes
+        return _ears_of(session, group) in self._verdicts and not self.missing(session, session.tracks_of(group))
 
     def analyse_all(self, session: Session, progress: Progress | None = None) -> None:
         """Listen to everything that is not known yet."""
@@ -123,14 +207,19 @@ class Stages:
         for number, (_track, ear) in enumerate(missing):
             report = None if progress is None else part_of(progress, number, len(missing))
             self.learn(ear, analyse(ear, report))
+        for _group, ears, analyses in self.unjudged(session):
+            self.learn_verdicts(ears, judge_bleed(analyses))
+        for part in self.unread(session):
+            self.learn_part(part.path, read_notes(part.path))
 
     def view(self, session: Session, group: Group) -> GroupView:
-        """All stages of a group whose recordings are analysed."""
+        """All stages of a group that is ready."""
+        if group.part:
+            return self._view_of_part(session, group)
         tracks = session.tracks_of(group)
         ears = tuple(session.ear_of(track) for track in tracks)
-        # Two tracks that listen to the same tell nothing about each other.
-        alone = tuple(dict.fromkeys(ears))
-        judged = self._keep("verdicts", alone, self._judge)
+        alone = _ears_of(session, group)
+        judged = self._verdicts[alone]
         verdicts = {track.key: judged[alone.index(ear)] for track, ear in zip(tracks, ears, strict=True)}
         materials = {
             track.key: material_of(self._analyses[ear], verdicts[track.key], ear, is_alone=len(tracks) == 1)
@@ -151,20 +240,91 @@ class Stages:
             (lead_hits, leads, columns, rules, group.section_leads, group.together_ms, session.sections),
             lambda _key: group_strokes(session, group, leads, columns, lead_hits),
         )
+        offsets, pairs, plan = self._timed(session, group, strokes, columns)
+        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
+
+    def _view_of_part(self, session: Session, group: Group) -> GroupView:
+        """The same for a MIDI part: its chords are its strokes, and it leads itself."""
+        notes = self._notes[session.part(group.part).path]
+        chords = self._keep(
+            "chords", (notes, group.together_ms), lambda _key: gather_chords(notes, together_ms=group.together_ms)
+        )
+        strokes, lead = chords.strokes, (group.part,)
+        offsets, pairs, plan = self._timed(session, group, strokes, lead)
+        hits = {group.part: Hits.of(strokes.time_s, level_db=strokes.level_db)}
+        return GroupView(group, (), {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords))
+
+    def _timed(
+        self, session: Session, group: Group, strokes: Strokes, columns: tuple[str, ...]
+    ) -> tuple[Offsets, Pairs | None, Plan]:
+        """From the strokes of a group on."""
+        grid = session.grid
         offsets = self._keep(
             "offsets",
-            (strokes, session.grid, group.slots_given),
-            lambda _key: measure_offsets(strokes, session.grid, told=told_places(strokes, group)),
+            (strokes, grid, group.slots_given, group.feel),
+            lambda _key: measure_offsets(strokes, grid, told=told_places(strokes, group), rules=group.feel),
         )
+        section = section_numbers(session, strokes)
+        keys: list[str | None] = [own.key for own in session.sections] or [None]
+        settings = [group.settings_in(key) for key in keys]
+        different = list(dict.fromkeys(settings))
+        which = np.array([different.index(own) for own in settings])[section]
+        found = [self._responded(session, strokes, offsets, *own) for own in different]
+        pairs = self._keep(
+            "pairs of sections",
+            (strokes, *(pairs for pairs, _ in found), *settings, session.sections),
+            lambda _key: merged_pairs([pairs for pairs, _ in found], which),
+        )
+        by_hand = (group.holds, group.evens, group.moves_given, group.free_leads, group.held_leads, group.softest_db)
         plan = self._keep(
             "plan",
-            (strokes, offsets, group.response, group.holds),
-            lambda _key: plan_moves(strokes, offsets, group.response, held=held_strokes(strokes, group)),
+            (strokes, *(wanted for _, wanted in found), *settings, session.sections, columns, group.join_ms, *by_hand),
+            lambda _key: settle_moves(
+                strokes,
+                found[0][1] if len(found) == 1 else chosen([wanted for _, wanted in found], which),
+                decided_by_hand(strokes, group, columns),
+                join_ms=group.join_ms,
+            ),
         )
-        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, plan)
+        return offsets, pairs, plan
 
-    def _judge(self, ears: tuple[Ear, ...]) -> list[Verdict]:
-        return judge_bleed([self._analyses[ear] for ear in ears])
+    def _responded(
+        self, session: Session, strokes: Strokes, offsets: Offsets, response: Response, aim: Aim
+    ) -> tuple[Pairs | None, Plan]:
+        """Partners, and what each stroke would do by itself, under one response and aim."""
+        grid, pairs, met = session.grid, None, self._reference(session, aim)
+        if met is not None:
+            pairs = self._keep(
+                "pairs", (strokes, grid, met), lambda _key: pair_strokes(strokes, grid, met.offsets, met.time_s)
+            )
+        if (aim.at is AimAt.REFERENCE and pairs is None) or (aim.at is AimAt.GROOVE and aim.groove is None):
+            aim = Aim()  # nothing is named yet
+        keep_drift = response.keep_drift
+        aimed = self._keep(
+            "aimed",
+            (strokes, offsets, grid, aim, keep_drift, pairs),
+            lambda _key: aim_strokes(strokes, offsets, grid, aim, keep_drift=keep_drift, pairs=pairs),
+        )
+        wanted = self._keep("wanted", (offsets, aimed, response), lambda _key: respond(offsets, response, aimed))
+        return pairs, wanted
+
+    def _reference(self, session: Session, aim: Aim) -> _Reference | None:
+        """What a group is tightened to: strokes of another, or hits of one of its tracks, where they will be."""
+        other = session.reference_group(aim)
+        if other is None or not self.is_ready(session, other):
+            return None
+        view, wanted = self.view(session, other), aim.reference
+        if wanted in (other.key, other.part):
+            time_s = view.strokes.time_s + ms_to_s(view.plan.move_ms)
+            return self._keep("reference", (view.offsets, view.plan), lambda _key: _Reference(view.offsets, time_s))
+
+        def of_track(_key: Any) -> _Reference:
+            strokes = gather_strokes([view.hits[wanted]])
+            moves_s = ms_to_s(view.plan.move_ms)
+            by_s = np.interp(strokes.time_s, view.strokes.time_s, moves_s) if len(moves_s) else 0.0
+            return _Reference(measure_offsets(strokes, session.grid), strokes.time_s + by_s)
+
+        return self._keep("reference of track", (view.hits[wanted], view.plan, session.grid), of_track)
 
     def _hits(self, session: Session, track: Track, verdict: Verdict, material: Material) -> Hits:
         by_hand = (track.added_s, track.removed_s, track.moved, track.landings)
@@ -187,6 +347,11 @@ class Stages:
         if len(self._kept) > _MOST_KEPT:
             del self._kept[next(iter(self._kept))]
         return value
+
+
+def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
+    """How a group is listened to; two tracks that listen to the same tell nothing about each other."""
+    return tuple(dict.fromkeys(session.ear_of(track) for track in session.tracks_of(group)))
 
 
 def material_of(analysis: Analysis, verdict: Verdict, ear: Ear, *, is_alone: bool) -> Material:
@@ -251,22 +416,87 @@ def section_leads(group: Group, leads: tuple[str, ...], section: str) -> tuple[s
 
 def told_places(strokes: Strokes, group: Group) -> FloatArray | None:
     """Places given to strokes by hand, NaN where there is none; None if there are none at all."""
-    if not group.slots_given or not len(strokes):
+    if not group.slots_given:
         return None
-    places = np.full(len(strokes), np.nan)
-    times = np.array([given.time_s for given in group.slots_given])
+    return _at_strokes(strokes, [(given.time_s, given.place) for given in group.slots_given])
+
+
+def section_numbers(session: Session, strokes: Strokes) -> IntArray:
+    """Number of the section each stroke belongs to."""
+    return section_of([section.start_s for section in session.sections] or [0.0], strokes.time_s)
+
+
+def in_ranges(strokes: Strokes, ranges: Sequence[Hold]) -> NDArray[np.bool_]:
+    """Which strokes lie in any of some ranges."""
+    inside = np.zeros(len(strokes), dtype=bool)
+    for each in ranges:
+        inside |= (strokes.time_s >= each.start_s) & (strokes.time_s <= each.end_s)
+    return inside
+
+
+def decided_by_hand(strokes: Strokes, group: Group, columns: tuple[str, ...]) -> ByHand:
+    """What a person decided about the strokes of a group."""
+    rides = np.zeros(len(strokes), dtype=bool)
+    for each in group.evens:  # the strokes at the ends go where they go, those between them along
+        inside = np.flatnonzero(in_ranges(strokes, [each]))
+        rides[inside[1:-1]] = True
+
+    def led_by(leads: tuple[str, ...]) -> NDArray[np.bool_]:
+        return np.isin(strokes.lead, [columns.index(key) for key in leads if key in columns])
+
+    rides |= led_by(group.free_leads)
+    if group.softest_db is not None:
+        rides |= strokes.level_db < group.softest_db
+    given = [(move.time_s, move.move_ms) for move in group.moves_given]
+    held = in_ranges(strokes, group.holds) | led_by(group.held_leads)
+    return ByHand(held, _at_strokes(strokes, given), rides)
+
+
+def _at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> FloatArray:
+    """Values that were told of strokes, by their times; NaN where there is none."""
+    values = np.full(len(strokes), np.nan)
+    if not facts or not len(strokes):
+        return values
+    times, told = np.array(facts).T
     nearest = nearest_index(strokes.time_s, times)
     near = np.abs(strokes.time_s[nearest] - times) <= SAME_STROKE_S
-    places[nearest[near]] = np.array([given.place for given in group.slots_given])[near]
-    return places
+    values[nearest[near]] = told[near]
+    return values
 
 
-def held_strokes(strokes: Strokes, group: Group) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
-    """Which strokes lie in a hold of their group."""
-    held = np.zeros(len(strokes), dtype=bool)
-    for hold in group.holds:
-        held |= (strokes.time_s >= hold.start_s) & (strokes.time_s <= hold.end_s)
-    return held
+def merged_pairs(pairs: Sequence[Pairs | None], which: IntArray) -> Pairs | None:
+    """Partners of each stroke under the settings that hold for it; None if nothing is tightened to a reference."""
+    if all(each is None for each in pairs):
+        return None
+    alone = Pairs(np.full(len(which), -1), np.full(len(which), np.nan), np.zeros(len(which), dtype=bool))
+    rows = np.arange(len(which))
+    columns = [
+        np.stack([getattr(each or alone, name) for each in pairs])[which, rows] for name in Pairs.__dataclass_fields__
+    ]
+    return Pairs(*columns)
+
+
+def change_of_part(session: Session, view: GroupView) -> NoteChange:
+    """What becomes of the notes of a MIDI part: its strokes' moves, and the accents of the groove it aims at.
+
+    A stroke gets louder by the share asked for of what its accent lacks; slots the groove does not know stay as they
+    are.
+    """
+    assert view.part is not None
+    own = view.strokes.level_db - float(np.mean(view.strokes.level_db)) if len(view.strokes) else np.zeros(0)
+    level_by_db = np.zeros(len(own))
+    section = section_numbers(session, view.strokes)
+    keys: list[str | None] = [each.key for each in session.sections] or [None]
+    for number, key in enumerate(keys):
+        _, aim = view.group.settings_in(key)
+        if aim.at is AimAt.GROOVE and aim.groove is not None and aim.accents > 0.0:
+            wanted = groove_accents_db(aim.groove, view.offsets, session.grid)
+            louder = (section == number) & np.isfinite(wanted)
+            level_by_db[louder] = aim.accents * (wanted - own)[louder]
+    ends_follow = session.part(view.group.part).ends_follow
+    return move_notes(
+        view.part.notes, view.part.chords, view.plan.move_ms, ends_follow=ends_follow, level_by_db=level_by_db
+    )
 
 
 def cut_group(session: Session, view: GroupView, progress: Progress | None = None) -> Cut:
@@ -277,19 +507,64 @@ def cut_group(session: Session, view: GroupView, progress: Progress | None = Non
     RecordingError
         If a recording breaks while it is read.
     """
-    recordings = [track.recording for track in view.tracks]
+    return cut_of_moves(session, view, view.plan.move_ms, progress)
+
+
+def cut_of_moves(session: Session, view: GroupView, move_ms: FloatArray, progress: Progress | None = None) -> Cut:
+    """The same for any moves of its strokes, in ms."""
+    return cut_of_request(cut_request(session, view, move_ms), progress)
+
+
+def cut_request(session: Session, view: GroupView, move_ms: FloatArray | None = None) -> CutRequest:
+    """What the seams of a group follow from: its plan, or any moves of its strokes in ms."""
+    recordings = tuple(track.recording for track in view.tracks)
     if not recordings:
         raise GroupError(f"The group {view.group.name} has no tracks.")
     rate = session.rate_hz
     attack = s_to_samples(view.strokes.start_s, rate)
     arrivals = _all_arrivals(view.hits, rate)
+    move = s_to_samples(ms_to_s(view.plan.move_ms if move_ms is None else move_ms), rate)
+    first = _first_arrivals(view, attack, arrivals, rate)
+    return CutRequest(recordings, first, arrivals, move, cut_settings(view), _seams_given(view, rate))
+
+
+def cut_of_request(request: CutRequest, progress: Progress | None = None) -> Cut:
+    """Find the seams; reads the recordings.
+
+    Raises
+    ------
+    RecordingError
+        If a recording breaks while it is read.
+    """
     return plan_cut(
-        recordings,
-        first_arrival=_first_arrivals(view, attack, arrivals, rate),
-        arrivals=arrivals,
-        move=s_to_samples(ms_to_s(view.plan.move_ms), rate),
+        request.recordings,
+        first_arrival=request.first_arrival,
+        arrivals=request.arrivals,
+        move=request.move,
+        settings=request.settings,
+        places=request.places,
         progress=progress,
     )
+
+
+def cut_settings(view: GroupView) -> CutSettings:
+    """Lengths of the seams of a group: as set, or as its first lead's material asks for."""
+    if view.group.cut is not None or not view.leads or view.leads[0] not in view.materials:
+        return view.group.cut or CutSettings()
+    return SEAMS_OF.get(view.materials[view.leads[0]], CutSettings())
+
+
+def cut_depends(view: GroupView) -> tuple[object, ...]:
+    """What the seams of a group follow from: while it is the same, so are they."""
+    return view.plan, cut_settings(view), view.group.seams_given
+
+
+def _seams_given(view: GroupView, rate_hz: int) -> dict[int, int]:
+    """Places of seams put by hand, by the number of the stroke after them."""
+    given = [(seam.time_s, seam.place_s) for seam in view.group.seams_given]
+    places_s = _at_strokes(view.strokes, given)
+    known = np.flatnonzero(np.isfinite(places_s))
+    return dict(zip(known.tolist(), s_to_samples(places_s[known], rate_hz).tolist(), strict=True))
 
 
 def _all_arrivals(hits: dict[str, Hits], rate_hz: int) -> IntArray:
@@ -297,17 +572,31 @@ def _all_arrivals(hits: dict[str, Hits], rate_hz: int) -> IntArray:
     return s_to_samples(np.sort(np.concatenate(times)), rate_hz) if times else np.zeros(0, dtype=np.int64)
 
 
+def _owners_of_grace(view: GroupView, key: str, hits: Hits, grace: Hits) -> IntArray:
+    """The stroke that holds the main hit of each grace note, even if another lead times it; −1 for none."""
+    main_s = np.sort(hits.landing_s[hits.kind == Kind.PLAYED])
+    after = np.searchsorted(main_s, grace.time_s)
+    owner = np.full(len(grace), -1)
+    times = view.strokes.time_s
+    if key in view.columns:
+        own = view.strokes.lead_times_s[:, view.columns.index(key)]
+        times = np.where(np.isfinite(own), own, times)
+    inside = after < len(main_s)
+    if len(times) and inside.any():
+        owner[inside] = nearest_index(times, main_s[after[inside]])
+    return owner
+
+
 def _first_arrivals(view: GroupView, attack: IntArray, arrivals: IntArray, rate_hz: int) -> IntArray:
     """Earliest sample at which each stroke is heard: by any lead, or by any track a little before the lead."""
     if not len(attack):
         return attack
     first = np.minimum(attack, s_to_samples(np.nanmin(view.strokes.lead_times_s, axis=1), rate_hz))
-    for hits in view.hits.values():
+    for key, hits in view.hits.items():
         grace = hits.of_kind(Kind.GRACE)
-        if len(grace):  # a flam's grace note moves along with its main hit
-            owner = np.searchsorted(view.strokes.time_s, grace.time_s)
-            inside = owner < len(first)
-            np.minimum.at(first, owner[inside], s_to_samples(grace.time_s[inside], rate_hz))
+        owner = _owners_of_grace(view, key, hits, grace)
+        known = owner >= 0  # a flam's grace note moves along with its main hit
+        np.minimum.at(first, owner[known], s_to_samples(grace.time_s[known], rate_hz))
     earliest = first - round(_EARLIEST_S * rate_hz)
     index = np.searchsorted(arrivals, earliest)
     near = arrivals[np.minimum(index, len(arrivals) - 1)] if len(arrivals) else first

@@ -2,26 +2,26 @@
 
 from __future__ import annotations
 
+import copy
+import errno
 import os
-import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 import msgspec
+from msgspec.structs import FieldInfo
 
-from supple_snare.errors import SessionError, SnareError
+from supple_snare.errors import NewerSessionError, SessionError, SnareError
+from supple_snare.exchange.replacing import replacing
+from supple_snare.session.deltas import Json
 from supple_snare.session.document import FORMAT_VERSION, Session
+from supple_snare.session.edits import set_aim
 
 FILE_NAME = "session.json"
-_LARGEST_BYTES = 64 << 20
-
-
-class _Envelope(msgspec.Struct, frozen=True):
-    """What the file holds."""
-
-    format: str
-    version: int
-    session: Session
+FORMAT = "supple snare session"
+LARGEST_BYTES = 64 << 20
 
 
 class _Head(msgspec.Struct, frozen=True):
@@ -29,6 +29,78 @@ class _Head(msgspec.Struct, frozen=True):
 
     format: str
     version: int
+
+
+def pack(session: Session, folder: Path) -> Json:
+    """A session as a JSON value whose paths are relative to a folder."""
+    root = folder.resolve()
+
+    def relative(value: Any) -> Any:
+        if isinstance(value, Path):
+            return Path(os.path.relpath(value, root)).as_posix()
+        raise NotImplementedError(f"{type(value)} has no place in a session file")
+
+    return msgspec.json.decode(msgspec.json.encode(session, enc_hook=relative))
+
+
+class Unpacker:
+    """Makes sessions of JSON values; what is the very same object in several of them becomes one value.
+
+    Parameters
+    ----------
+    folder : Path
+        What the paths are relative to.
+    version : int, optional
+        Of the format that the values have.
+    """
+
+    def __init__(self, folder: Path, version: int = FORMAT_VERSION) -> None:
+        self._folder = folder.resolve()
+        self._version = version
+        self._made: dict[tuple[str, int], tuple[Json, Any]] = {}
+
+    def session(self, value: Json) -> Session:
+        """The session that a value stands for.
+
+        Raises
+        ------
+        SessionError
+            If it is none, or damaged.
+        """
+        try:
+            if self._version < FORMAT_VERSION:
+                value = _from_earlier(value, self._version)
+            known = {field.name: field for field in msgspec.structs.fields(Session)}
+            members = {name: self._member(known[name], inner) for name, inner in value.items() if name in known}
+            session = Session(**members)
+            _check_whole(session)
+        except (msgspec.ValidationError, SnareError, ValueError, LookupError, TypeError, AttributeError) as error:
+            raise SessionError(str(error)) from error
+        return session
+
+    def _member(self, field: FieldInfo, value: Json) -> Any:
+        kinds = get_args(field.type)  # of a row of things each is made for itself, so that unchanged ones are shared
+        if isinstance(value, list) and kinds[1:] == (Ellipsis,):
+            return tuple(self._one(kinds[0], inner) for inner in value)
+        return self._one(field.type, value)
+
+    def _one(self, kind: Any, value: Json) -> Any:
+        key = (str(kind), id(value))
+        if key not in self._made:
+            made = msgspec.convert(value, kind, dec_hook=self._absolute)
+            self._made[key] = (value, made)  # the value is kept, or another could take its id
+        return self._made[key][1]
+
+    def _absolute(self, kind: type, value: Any) -> Any:
+        if kind is Path and isinstance(value, str):
+            return Path(os.path.normpath(self._folder / value))
+        raise NotImplementedError(f"{kind} has no place in a session file")
+
+
+def encode_session(session: Session, folder: Path) -> bytes:
+    """What is written into the file of a session."""
+    envelope = {"format": FORMAT, "version": FORMAT_VERSION, "session": pack(session, folder)}
+    return msgspec.json.format(msgspec.json.encode(envelope), indent=2)
 
 
 def save_session(session: Session, folder: Path) -> None:
@@ -39,29 +111,71 @@ def save_session(session: Session, folder: Path) -> None:
     SessionError
         If the folder cannot be written; what was there stays.
     """
-
-    def relative(value: Any) -> Any:
-        if isinstance(value, Path):
-            return Path(os.path.relpath(value, folder.resolve())).as_posix()
-        raise NotImplementedError(f"{type(value)} has no place in a session file")
-
-    envelope = _Envelope("supple snare session", FORMAT_VERSION, session)
-    data = msgspec.json.format(msgspec.json.encode(envelope, enc_hook=relative), indent=2)
-    part = ""
-    try:
+    with told_if_not_saved(folder):
         folder.mkdir(parents=True, exist_ok=True)
-        handle, part = tempfile.mkstemp(prefix=".session-", dir=folder)
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        Path(part).replace(folder / FILE_NAME)
+        with replacing(folder / FILE_NAME) as file:
+            file.write(encode_session(session, folder))
+
+
+@contextmanager
+def told_if_not_saved(folder: Path) -> Iterator[None]:
+    """What goes wrong while a session is written, in one sentence.
+
+    Raises
+    ------
+    SessionError
+        In place of an OSError.
+    """
+    try:
+        yield
     except OSError as error:
-        if part:
-            Path(part).unlink(missing_ok=True)
-        raise SessionError(
-            f"The session could not be saved in {folder} ({os.strerror(error.errno or 0)}); choose another folder."
-        ) from error
+        why = os.strerror(error.errno or errno.EIO)
+        raise SessionError(f"The session could not be saved in {folder} ({why}); choose another folder.") from error
+
+
+def read_file(path: Path, largest_bytes: int = LARGEST_BYTES) -> bytes:
+    """The bytes of a file of a session.
+
+    Raises
+    ------
+    SessionError
+        If there is none, or it is far too large.
+    """
+    try:
+        if not path.is_file():
+            raise SessionError(f"{path}: no session can be read here; choose a folder with a {FILE_NAME}.")
+        if path.stat().st_size > largest_bytes:
+            raise SessionError(f"{path}: too large to be a session; choose a session folder.")
+        return path.read_bytes()
+    except OSError as error:
+        raise SessionError(f"{path}: it cannot be read ({os.strerror(error.errno or errno.EIO)}).") from error
+
+
+def decode_session(data: bytes, file: Path) -> Session:
+    """The session in the bytes of a file; paths are relative to its folder.
+
+    Raises
+    ------
+    NewerSessionError
+        If it was made by a newer version.
+    SessionError
+        If it is damaged or foreign.
+    """
+    try:
+        head = msgspec.json.decode(data, type=_Head)
+    except (msgspec.DecodeError, ValueError, RecursionError) as error:
+        raise SessionError(f"{file}: this is not a session of Supple Snare, or it is damaged ({error}).") from error
+    if head.format != FORMAT:
+        raise SessionError(f"{file}: this is not a session of Supple Snare.")
+    if head.version > FORMAT_VERSION:
+        raise NewerSessionError(
+            f"{file}: it was made by a newer version of Supple Snare; update the program to open it."
+        )
+    try:
+        value = msgspec.json.decode(data)["session"]
+        return Unpacker(file.parent, head.version).session(value)
+    except (msgspec.DecodeError, ValueError, LookupError, TypeError, RecursionError) as error:
+        raise SessionError(f"{file}: the session is damaged and was not opened ({error}).") from error
 
 
 def load_session(path: Path) -> Session:
@@ -73,40 +187,12 @@ def load_session(path: Path) -> Session:
         If there is no session, or it is damaged, foreign or of a newer version. Nothing is changed.
     """
     file = path / FILE_NAME if path.is_dir() else path
-    try:
-        if file.stat().st_size > _LARGEST_BYTES:
-            raise SessionError(f"{file}: too large to be a session; choose a session folder.")
-        data = file.read_bytes()
-    except OSError as error:
-        raise SessionError(f"{path}: no session can be read here; choose a folder with a {FILE_NAME}.") from error
-    try:
-        head = msgspec.json.decode(data, type=_Head)
-    except (msgspec.DecodeError, UnicodeDecodeError) as error:
-        raise SessionError(f"{file}: this is not a session of Supple Snare, or it is damaged ({error}).") from error
-    if head.format != "supple snare session":
-        raise SessionError(f"{file}: this is not a session of Supple Snare.")
-    if head.version > FORMAT_VERSION:
-        raise SessionError(f"{file}: it was made by a newer version of Supple Snare; update the program to open it.")
-
-    def absolute(kind: type, value: Any) -> Any:
-        if kind is Path and isinstance(value, str):
-            return Path(os.path.normpath(file.parent.resolve() / value))
-        raise NotImplementedError(f"{kind} has no place in a session file")
-
-    try:
-        if head.version < FORMAT_VERSION:
-            data = _from_earlier(data, head.version)
-        session = msgspec.json.decode(data, type=_Envelope, dec_hook=absolute).session
-    except (msgspec.DecodeError, SnareError, ValueError, KeyError, TypeError, AttributeError, RecursionError) as error:
-        raise SessionError(f"{file}: the session is damaged and was not opened ({error}).") from error
-    _check_whole(session, file)
-    return session
+    return decode_session(read_file(file), file)
 
 
-def _from_earlier(data: bytes, version: int) -> bytes:
+def _from_earlier(value: Json, version: int) -> Json:
     """A session of an earlier version as one of today."""
-    whole = msgspec.json.decode(data)
-    session = whole["session"]
+    session = copy.deepcopy(value)
     if version < 2:  # level limits held for the whole take
         for track in session["tracks"]:
             track["rules"] = {"level_limit_db": track.pop("level_limit_db", None)}
@@ -114,13 +200,20 @@ def _from_earlier(data: bytes, version: int) -> bytes:
         grid = session.pop("grid")
         grid["ruling"] = {"subdivision": grid.pop("subdivision"), "swing": grid.pop("swing")}
         session["take_grid"] = grid
-    return msgspec.json.encode(whole)
+    if version < 4:  # MIDI parts were only kept
+        numbers = [int(group["key"][1:]) for group in session["groups"]]
+        for number, part in enumerate(session.get("parts", []), 1):
+            part["key"] = f"p{number}"
+            key = f"g{max(numbers, default=0) + number}"
+            session["groups"].append({"key": key, "name": part["name"], "tracks": [], "part": part["key"]})
+    return session
 
 
-def _check_whole(session: Session, file: Path) -> None:
+def _check_whole(session: Session) -> None:
     """Every track in one group, and no group of tracks that are not there."""
-    keys = [track.key for track in session.tracks]
-    grouped = [key for group in session.groups for key in group.tracks]
+    keys = [*(track.key for track in session.tracks), *(part.key for part in session.parts)]
+    grouped = [key for group in session.groups for key in (*group.tracks, *filter(None, (group.part,)))]
+    grouped += ["" for group in session.groups if bool(group.part) == bool(group.tracks)]
     leads = [
         key
         for group in session.groups
@@ -130,7 +223,11 @@ def _check_whole(session: Session, file: Path) -> None:
     ]
     heard = [key for track in session.tracks for key in track.listens_to if key not in keys]
     if len(set(keys)) != len(keys) or sorted(keys) != sorted(grouped) or leads or heard:
-        raise SessionError(f"{file}: the session is damaged and was not opened (its groups do not match its tracks).")
+        raise SessionError("its groups do not match its tracks")
+    for group in session.groups:
+        set_aim(session, group.key, group.aim)
+        for own in group.section_settings:
+            set_aim(session, group.key, own.aim, section=own.section)
     starts = [section.start_s for section in session.sections]
     if starts != sorted(starts):
-        raise SessionError(f"{file}: the session is damaged and was not opened (its sections are out of order).")
+        raise SessionError("its sections are out of order")

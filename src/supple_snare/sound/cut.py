@@ -8,11 +8,12 @@ the one before. A gap longer than the sustain is filled by several shorter repea
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
 
+from supple_snare.errors import UsageError
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
 from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_samples
@@ -30,11 +31,25 @@ class CutSettings:
         Length of a seam's crossfade.
     attack_ms : float
         How much of an attack no seam may touch.
+
+    Raises
+    ------
+    UsageError
+        If a length makes no sense.
     """
 
     lead_in_ms: float = 4.0
     fade_ms: float = 5.0
     attack_ms: float = 30.0
+
+    def __post_init__(self) -> None:
+        for name, value, most in (
+            ("lead-in", self.lead_in_ms, 50.0),
+            ("fade", self.fade_ms, 100.0),
+            ("attack", self.attack_ms, 200.0),
+        ):
+            if not 0.2 <= value <= most:
+                raise UsageError(f"A {name} of {value:g} ms makes no sense: give one from 0.2 to {most:g}.")
 
 
 @dataclass(frozen=True)
@@ -59,12 +74,18 @@ class Cut:
         Attacks before which the tail had to be repeated more than once to fill the gap.
     limited : bool array, shape (n,)
         Attacks that could not move as far as planned, for want of room after the attack before.
+    near : bool array, shape (n,)
+        Attacks whose seam stands closer to the attack before than is comfortable.
+    jump_db : float array, shape (n,)
+        How much the level changes at the seam before each, in the track where it changes most.
     """
 
     edits: EditList
     move: IntArray
     extended: np.ndarray[tuple[int], np.dtype[np.bool_]]
     limited: np.ndarray[tuple[int], np.dtype[np.bool_]]
+    near: np.ndarray[tuple[int], np.dtype[np.bool_]]
+    jump_db: FloatArray
 
 
 @dataclass
@@ -85,10 +106,23 @@ class _Seams:
 
 # The comfortable lengths first; where strokes are close, ever less of the attack is kept whole and fades get shorter.
 _SQUEEZE = ((1.0, 1.0, 1.0), (1.0, 0.6, 0.6), (0.75, 0.4, 0.4), (0.5, 0.25, 0.2))
+_TIGHT = 2
+"""From this degree on, less of an attack is kept whole than is comfortable."""
+
 _MAX_REPEATS = 12
 _RETURN_S = 2
 _SEARCH_MS = 120.0
-_STEP_MS = 0.25
+_STEP_MS = 0.0625
+_UNLIKE_WEIGHT = 1.0
+
+_LEVEL_MS, _INAUDIBLE = 6.0, 1e-7
+"""Levels are compared over that much around a fade, down to −70 dB of full scale."""
+
+_HEARD_DB, _WORTH_DB = 6.0, 2.0
+"""A seam that changes the level by more is tried as two; they are taken if they change it by so much less."""
+
+_CALM_DB, _SWELL_WEIGHT = 4.0, 1.0
+"""A change of level up to that is no flaw; each as much again weighs like a seam whose sides have nothing in common."""
 
 
 def plan_cut(
@@ -98,6 +132,7 @@ def plan_cut(
     arrivals: IntArray,
     move: IntArray,
     settings: CutSettings | None = None,
+    places: Mapping[int, int] | None = None,
     progress: Callable[[float], None] | None = None,
 ) -> Cut:
     """Find the seams that move each attack by its amount.
@@ -113,6 +148,9 @@ def plan_cut(
     move : int array, shape (n,)
         Wanted move of each stroke in samples.
     settings : CutSettings, optional
+    places : mapping of int to int, optional
+        Seams put somewhere by hand: by the number of the stroke after them, the sample of the recording from which its
+        side sounds alone. One that would touch the seam before or the stroke itself is not believed.
     progress : callable, optional
         Called with the share done; may raise to stop the work.
 
@@ -138,6 +176,8 @@ def plan_cut(
     real = np.zeros(len(wanted), dtype=np.int64)
     extended = np.zeros(len(wanted), dtype=bool)
     limited = np.zeros(len(wanted), dtype=bool)
+    near = np.zeros(len(wanted), dtype=bool)
+    jump_db = np.zeros(len(wanted))
     seams = _Seams()
     with _Matcher(recordings) as matcher:
         for i, goal in enumerate(wanted):
@@ -153,36 +193,117 @@ def plan_cut(
             from_ = int(anchors[i - 1]) if i else 0
             between = arrivals[np.searchsorted(arrivals, from_) : np.searchsorted(arrivals, stop)]
             starts = between if i else np.append(-spans[0].attack, between)
-            real[i], extended[i] = _join(seams, matcher, starts, stop, before, goal_here, spans)
+            told = (places or {}).get(i)
+            joined = None
+            if told is not None:
+                joined = _join_at(seams, matcher, told, stop, before, goal_here, spans[0].fade)
+            if joined is None:
+                joined = _join(seams, matcher, starts, stop, before, goal_here, spans)
+            real[i], extended[i], near[i], jump_db[i] = joined.move, joined.extended, joined.near, joined.jump_db
         limited[:-1] = real[:-1] != move
     edits = EditList.of(seams.at, seams.shift, seams.fade, seams.likeness)
-    return Cut(edits, frozen(real[:-1], np.int64), frozen(extended[:-1], np.bool_), frozen(limited[:-1], np.bool_))
+    return Cut(
+        edits,
+        frozen(real[:-1], np.int64),
+        extended=frozen(extended[:-1], np.bool_),
+        limited=frozen(limited[:-1], np.bool_),
+        near=frozen(near[:-1], np.bool_),
+        jump_db=frozen(jump_db[:-1]),
+    )
 
 
 def _join(
     seams: _Seams, matcher: _Matcher, starts: IntArray, stop: int, before: int, after: int, spans: list[_Spans]
-) -> tuple[int, bool]:
-    """Add the seam (or seams) before one attack; what the attack then moves by, and whether its tail is extended."""
+) -> _Joined:
+    """Add the seam (or seams) before one attack."""
     gap = after - before
-    earliest = seams.at[-1]
-    for span in spans:
-        region = _region(starts, stop, gap, span, earliest - before)
-        if region is not None:
-            place, likeness = matcher.best(region, gap, span.fade)
-            seams.add(place + after, after, span.fade, likeness)
-            return after, False
+    earliest = seams.at[-1] - before
+    for number, span in enumerate(spans):
+        found = one = _one_seam(matcher, starts, stop, gap, span, earliest)
+        if found is None or found[0].change_db > _HEARD_DB:
+            halves = _two_seams(matcher, starts, stop, gap, span, earliest)
+            if halves is not None and (found is None or _worst_db(halves) < _worst_db(found) - _WORTH_DB):
+                found = halves
+        if found is not None:
+            for join in found:
+                before += join.gap
+                seams.add(join.place + before, before, span.fade, join.likeness)
+            # Without room for one, what rings before sounds more than once.
+            return _Joined(after, one is None and gap > 0, number >= _TIGHT, _worst_db(found))
     span = spans[-1]
     if gap > 0:
-        return _extend_tail(seams, matcher, starts, stop, before, after, span)
+        move, extended = _extend_tail(seams, matcher, starts, stop, before, after, span)
+        return _Joined(move, extended, True, 0.0)
     # An overlap larger than the sustain: move only as far as the attack before allows.
     room = stop - span.lead_in - (_last(starts, stop, span) + span.attack + span.fade)
     room = min(room, stop - span.lead_in - span.fade - (earliest - before))
     if room <= 0:
-        return before, False
+        return _Joined(before, False, False, 0.0)
     after = before - min(-gap, room)
     place = stop - span.lead_in
     seams.add(place + after, after, span.fade, matcher.likeness(place, after - before, span.fade))
-    return after, False
+    return _Joined(after, False, True, 0.0)
+
+
+def _join_at(
+    seams: _Seams, matcher: _Matcher, place: int, stop: int, before: int, after: int, fade: int
+) -> _Joined | None:
+    """A seam where a person put it, if it fits between the one before and the attack."""
+    gap = after - before
+    if place > stop or place + gap - fade < seams.at[-1] - before:
+        return None
+    join = matcher.best((place, place), gap, fade)
+    seams.add(place + after, after, fade, join.likeness)
+    return _Joined(after, False, False, join.change_db)
+
+
+@dataclass(frozen=True)
+class _Joined:
+    """What came of one attack: its move, whether its tail was extended, and how its seam stands."""
+
+    move: int
+    extended: bool
+    near: bool
+    jump_db: float
+
+
+@dataclass(frozen=True)
+class _Join:
+    """One seam: where in the recording the coming side sounds alone, by how much it is shifted, and how it fits."""
+
+    place: int
+    gap: int
+    likeness: float
+    change_db: float
+
+
+def _worst_db(joins: list[_Join]) -> float:
+    return max(join.change_db for join in joins)
+
+
+def _one_seam(
+    matcher: _Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
+) -> list[_Join] | None:
+    """The best single seam, if there is room for one."""
+    region = _region(starts, stop, gap, span, earliest)
+    return None if region is None else [matcher.best(region, gap, span.fade)]
+
+
+def _two_seams(
+    matcher: _Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
+) -> list[_Join] | None:
+    """Two seams of half the gap each, one in each half of the room: each changes the level by less, and needs less."""
+    halves = (gap // 2, gap - gap // 2)
+    region = _region(starts, stop, halves[1], span, earliest)
+    if region is None or not all(halves):
+        return None
+    low, high = region
+    apart = max(0, -halves[0]) + span.fade
+    middle = (low + high - apart) // 2
+    if middle < low:
+        return None
+    first = matcher.best((low, middle), halves[0], span.fade)
+    return [first, matcher.best((first.place + apart, high), halves[1], span.fade)]
 
 
 def _region(starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int) -> tuple[int, int] | None:
@@ -233,6 +354,7 @@ class _Matcher:
         self._readers = [_Window(recording) for recording in recordings]
         self._search = ms_to_samples(_SEARCH_MS, recordings[0].rate_hz)
         self._step = max(1, ms_to_samples(_STEP_MS, recordings[0].rate_hz))
+        self._level = ms_to_samples(_LEVEL_MS, recordings[0].rate_hz)
 
     def __enter__(self) -> _Matcher:
         return self
@@ -241,8 +363,8 @@ class _Matcher:
         for reader in self._readers:
             reader.close()
 
-    def best(self, region: tuple[int, int], gap: int, fade: int) -> tuple[int, float]:
-        """The place in a region at which the sides differ least, counted on every track, and their likeness there."""
+    def best(self, region: tuple[int, int], gap: int, fade: int) -> _Join:
+        """The seam in a region at which the sides differ least, counted on every track."""
         high = region[1]
         low = max(region[0], high - self._search)
         places = np.arange(high, low - 1, -self._step)
@@ -253,10 +375,24 @@ class _Matcher:
         loudest = np.maximum(energy.max(axis=1, keepdims=True), 1e-12)
         cost = np.sqrt(rest / loudest)
         total = cost.mean(axis=0) + cost.max(axis=0)
+        # And for itself: where the sides of a quiet track have nothing in common, its level wavers through the fade.
+        unlike = np.where(energy > _INAUDIBLE * fade, rest / np.maximum(energy, 1e-15), 0.0)
+        total = total + _UNLIKE_WEIGHT * unlike.max(axis=0)
+        change_db = self._change_db(coming, leaving, fade)
+        total = total + _SWELL_WEIGHT * np.maximum(change_db / _CALM_DB - 1.0, 0.0)
         best = int(places[np.argmin(total[places - low])])
-        return best, self._likeness(
-            coming[:, best - low : best - low + fade], leaving[:, best - low : best - low + fade]
-        )
+        here = slice(best - low, best - low + fade)
+        likeness = self._likeness(coming[:, here], leaving[:, here])
+        return _Join(best, gap, likeness, float(change_db[best - low]))
+
+    def _change_db(self, coming: FloatArray, leaving: FloatArray, fade: int) -> FloatArray:
+        """How much the level changes from one side to the other at each place, in the track where it changes most."""
+        wide = min(self._level, coming.shape[1] - fade)
+        levels = []
+        for side in (leaving, coming):
+            power = _running_sum(np.pad(side**2, ((0, 0), (wide // 2, wide - wide // 2)), mode="edge"), fade + wide)
+            levels.append(10.0 * np.log10(power / (fade + wide) + _INAUDIBLE))
+        return np.asarray(np.abs(levels[1] - levels[0]).max(axis=0))
 
     def likeness(self, place: int, gap: int, fade: int) -> float:
         """Correlation of the two sides of one seam over all tracks, 0 to 1."""

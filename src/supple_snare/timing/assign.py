@@ -72,7 +72,12 @@ class Placement:
 
 
 def assign_slots(
-    time_s: FloatArray, slots: Slots, *, lead: IntArray | None = None, fixed: IntArray | None = None
+    time_s: FloatArray,
+    slots: Slots,
+    *,
+    lead: IntArray | None = None,
+    fixed: IntArray | None = None,
+    cost: FloatArray | None = None,
 ) -> Placement:
     """Lay strokes to slots.
 
@@ -86,6 +91,8 @@ def assign_slots(
         Number, from 0, of the lead that played each stroke.
     fixed : int array, shape (n,), optional
         Slot given by hand, −1 where the path decides.
+    cost : float array, shape (slots,), optional
+        What else speaks against each slot, as a natural logarithm.
 
     Returns
     -------
@@ -97,19 +104,20 @@ def assign_slots(
         return Placement(frozen([], np.int64), frozen([], np.int64), frozen([]), frozen([], np.bool_))
     lead = np.zeros(count, dtype=np.int64) if lead is None else lead
     fixed = np.full(count, -1) if fixed is None else fixed
-    return _Path(np.asarray(time_s, dtype=np.float64), slots, lead, fixed).placement()
+    cost = np.zeros(len(slots)) if cost is None else cost
+    return _Path(np.asarray(time_s, dtype=np.float64), slots, lead, fixed, cost).placement()
 
 
 class _Path:
     """The rounds of one placement. All distances in units: the usual distance of lines where a stroke lies."""
 
-    def __init__(self, time_s: FloatArray, slots: Slots, lead: IntArray, fixed: IntArray) -> None:
-        self._time, self._slots, self._lead, self._fixed = time_s, slots, lead, fixed
+    def __init__(self, time_s: FloatArray, slots: Slots, lead: IntArray, fixed: IntArray, cost: FloatArray) -> None:
+        self._time, self._slots, self._lead, self._fixed, self._cost = time_s, slots, lead, fixed, cost
         line_unit = _units(slots)
         self._unit = line_unit[np.clip(np.searchsorted(slots.time_s, time_s), 0, len(slots) - 1)]
         line_place = np.concatenate([[0.0], np.cumsum(np.diff(slots.time_s) / line_unit[1:])])
         self._place = np.interp(time_s, slots.time_s, line_place)
-        self._habit = np.zeros((int(lead.max()) + 1, len(slots)))
+        self._habit = np.tile(cost, (int(lead.max()) + 1, 1))
         self._width = 0.12  # usual distance of strokes from their lines
 
     def placement(self) -> Placement:
@@ -121,7 +129,7 @@ class _Path:
             chosen, runner_up, margin = self._choice(drift)
             if np.array_equal(before, chosen):
                 break
-            self._habit = _habits(chosen, self._lead, self._slots)
+            self._habit = _habits(chosen, self._lead, self._slots) + self._cost
         away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
         close = ((margin < _CLOSE_COST) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
         return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen(margin), frozen(close, np.bool_))

@@ -13,7 +13,8 @@ from numpy.typing import ArrayLike
 
 from supple_snare.errors import UsageError
 from supple_snare.timing.meter import through
-from supple_snare.timing.units import FloatArray, IntArray, frozen
+from supple_snare.timing.smooth_row import SmoothRow, wave_penalty
+from supple_snare.timing.units import FloatArray, frozen
 
 TEMPO_RANGE_BPM = (20.0, 400.0)
 
@@ -154,7 +155,7 @@ def following_course(played: PlayedBeats, pins: Sequence[Pin], breaks_s: Sequenc
     else:
         # Distances from a straight course are small numbers, which keeps the weights below from eating the digits.
         line = np.polynomial.Polynomial.fit(place, found, 1)
-        system = _System(found - line(place))
+        system = SmoothRow(found - line(place))
         system.smooth(penalty, broken=_broken(found, breaks_s))
         at = (np.array([pin.beat for pin in pins]) - played.first_beat) / played.step
         system.tie(at, np.array([pin.time_s for pin in pins]) - line(at), np.full(len(pins), _PIN_WEIGHT))
@@ -188,8 +189,8 @@ def smooth_beats(place: FloatArray, time_s: FloatArray, weight: FloatArray, wave
     count = max(int(np.ceil(float(place.max()))) + 1, 3)
     slope, start = np.polynomial.polynomial.polyfit(place, time_s, 1, w=np.sqrt(weight))[::-1]
     line = start + slope * np.arange(count)
-    system = _System(np.zeros(count), weight=1e-6)
-    system.smooth(_wave_penalty(wave_beats), broken=())
+    system = SmoothRow(np.zeros(count), weight=1e-6)
+    system.smooth(wave_penalty(wave_beats), broken=())
     system.tie(place, time_s - (start + slope * place), weight)
     return system.solved() + line
 
@@ -231,72 +232,10 @@ def _penalty(stiffness: float) -> float:
     if stiffness <= 0.0:
         return 0.0
     wave_beats = _SHORTEST_BEATS * (_LONGEST_BEATS / _SHORTEST_BEATS) ** stiffness
-    return _STEADY_WEIGHT if stiffness >= 1.0 else _wave_penalty(wave_beats)
-
-
-def _wave_penalty(wave_beats: float) -> float:
-    """Weight at which a wave of that length loses half its height."""
-    return float((wave_beats / (2.0 * np.pi)) ** 4)
+    return _STEADY_WEIGHT if stiffness >= 1.0 else wave_penalty(wave_beats)
 
 
 def _broken(found: FloatArray, breaks_s: Sequence[float]) -> list[int]:
     """Second differences that reach over the start of a section."""
     nearest = [int(np.argmin(np.abs(found - start))) for start in breaks_s]
     return [index - 1 for index in nearest if 0 < index < len(found) - 1]
-
-
-class _System:
-    """Least squares over a row of beats, as a matrix of two diagonals beside the main one."""
-
-    def __init__(self, found: FloatArray, weight: float = 1.0) -> None:
-        self._count = len(found)
-        self._matrix = np.zeros((3, self._count))  # as scipy lays it: [2 - k, j] stands for row j - k, column j
-        self._matrix[2] = weight
-        self._right = weight * found
-
-    def smooth(self, penalty: float, *, broken: Sequence[int]) -> None:
-        """Hold second differences down, but for some."""
-        weight = np.full(max(self._count - 2, 0), penalty)
-        weight[list(broken)] = 0.0
-        last = len(weight)
-        for i, at_i in enumerate((1.0, -2.0, 1.0)):
-            for j, at_j in enumerate((1.0, -2.0, 1.0)):
-                if j >= i:
-                    self._matrix[2 - (j - i), j : j + last] += at_i * at_j * weight
-
-    def tie(self, place: FloatArray, value: FloatArray, weight: FloatArray) -> None:
-        """Draw places, between two beats or beyond them, to values."""
-        index = np.clip(np.floor(place), 0, self._count - 2).astype(np.int64)
-        share = place - index
-        for at, here in ((index, 1.0 - share), (index + 1, share)):
-            np.add.at(self._matrix[2], at, weight * here * here)
-            np.add.at(self._right, at, weight * here * value)
-        np.add.at(self._matrix[1], index + 1, weight * share * (1.0 - share))
-
-    def space(self, places: IntArray, gap: float, weight: float) -> None:
-        """Hold the beats that begin at some places to a distance from the next one."""
-        self._matrix[2, places] += weight
-        self._matrix[2, places + 1] += weight
-        self._matrix[1, places + 1] -= weight
-        self._right[places] -= weight * gap
-        self._right[places + 1] += weight * gap
-
-    def solved(self) -> FloatArray:
-        """The values at which the sum of squares is least, by splitting the matrix into L D Lᵀ.
-
-        Each step needs the two before it, so this is a plain loop: some twelve thousand beats in an hour at most.
-        """
-        two, one, main = (row.tolist() for row in self._matrix)
-        right = self._right.tolist()
-        count = self._count
-        pivot, low, lower, value = [0.0] * (count + 2), [0.0] * (count + 2), [0.0] * (count + 2), [0.0] * (count + 2)
-        for i in range(count):  # entries −1 and −2 are still zero when they are asked for
-            pivot[i] = main[i] - pivot[i - 1] * low[i - 1] ** 2 - pivot[i - 2] * lower[i - 2] ** 2
-            if i + 1 < count:
-                low[i] = (one[i + 1] - pivot[i - 1] * low[i - 1] * lower[i - 1]) / pivot[i]
-            if i + 2 < count:
-                lower[i] = two[i + 2] / pivot[i]
-            value[i] = right[i] - low[i - 1] * value[i - 1] - lower[i - 2] * value[i - 2]
-        for i in range(count - 1, -1, -1):
-            value[i] = value[i] / pivot[i] - low[i] * value[i + 1] - lower[i] * value[i + 2]
-        return np.array(value[:count])

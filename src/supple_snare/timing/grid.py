@@ -144,6 +144,16 @@ class Grid:
         """Number of slots in a usual bar."""
         return len(self.ruling.positions(self.meter.bar_beats))
 
+    @cached_property
+    def first_bars(self) -> IntArray:
+        """The bar in which each section begins, shape (sections,); at least one."""
+        starts = [section.start_s for section in self.sections[1:]]
+        return frozen([1, *np.rint(self.bar_at(starts))], np.int64)
+
+    def ruling_of(self, section: int) -> Ruling:
+        """The ruling of a section by its number."""
+        return self.sections[section].ruling if self.sections else self.ruling
+
     def bar_time_s(self, bar: ArrayLike) -> FloatArray:
         """Start of a bar in seconds; a fraction of a bar lies in proportion."""
         return self.course.time_at(self.bars.beat_of(bar))

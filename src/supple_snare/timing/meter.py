@@ -84,7 +84,8 @@ class Bars:
     def __init__(self, meter: Meter, changes: Sequence[MeterChange]) -> None:
         self._meters = [meter, *(change.meter for change in changes)]
         self._from_bar = np.array([change.bar for change in changes], dtype=np.float64)
-        lengths = np.array([each.bar_beats for each in self._meters])
+        self._lengths = lengths = np.array([each.bar_beats for each in self._meters])
+        self._felt = np.array([each.felt_beats for each in self._meters])
         # Beat at which each change stands, counted from the first of them, then shifted so that bar 1 is at 0.
         self._bars = self._from_bar if len(changes) else np.array([1.0])
         self._beats = np.concatenate([[0.0], np.cumsum(np.diff(self._bars) * lengths[1:-1])])
@@ -102,6 +103,14 @@ class Bars:
     def number_of(self, bar: ArrayLike) -> IntArray:
         """Which of the meters holds in each bar: 0 is the first one, n the one of the n-th change."""
         return np.searchsorted(self._from_bar, np.asarray(bar, dtype=np.float64), side="right").astype(np.int64)
+
+    def bar_beats_of(self, bar: ArrayLike) -> FloatArray:
+        """Length of each bar in quarter notes."""
+        return np.asarray(self._lengths[self.number_of(bar)])
+
+    def felt_beats_of(self, bar: ArrayLike) -> FloatArray:
+        """Length of what is felt as one beat in each bar, in quarter notes."""
+        return np.asarray(self._felt[self.number_of(bar)])
 
     def meter_of(self, bar: int) -> Meter:
         """The meter of a bar."""

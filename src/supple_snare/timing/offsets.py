@@ -9,10 +9,27 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.timing.assign import assign_slots
-from supple_snare.timing.grid import Grid
-from supple_snare.timing.split import split_offsets
+from supple_snare.timing.cycle import CYCLES, Cycle, cells_of, find_cycle
+from supple_snare.timing.grid import Grid, Slots
+from supple_snare.timing.split import Split, split_offsets
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.units import FloatArray, IntArray, frozen, s_to_ms
+
+
+@dataclass(frozen=True)
+class FeelRules:
+    """How feel is told from the rest of the offsets.
+
+    Attributes
+    ----------
+    cycle : Cycle or None
+        Over what it repeats; None finds that from the offsets, section by section.
+    by_lead : bool
+        Whether each lead has a feel of its own, or all share one.
+    """
+
+    cycle: Cycle | None = None
+    by_lead: bool = False
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,6 +57,10 @@ class Offsets:
         Another slot is almost as likely.
     fixed : bool array
         The slot was given by hand.
+    cycle_place : float array
+        Where in the cycle of its feel the slot lies, in quarter notes, swing left out.
+    cycles : tuple of Cycle
+        Over what the feel of each section repeats.
     """
 
     bar: IntArray
@@ -56,6 +77,8 @@ class Offsets:
     margin: FloatArray
     close_call: NDArray[np.bool_]
     fixed: NDArray[np.bool_]
+    cycle_place: FloatArray
+    cycles: tuple[Cycle, ...]
 
     def __len__(self) -> int:
         return len(self.grid_s)
@@ -66,8 +89,10 @@ class Offsets:
         return np.isfinite(self.grid_s)
 
 
-def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = None) -> Offsets:
-    """Lay strokes on a grid and split their offsets; feel is taken over a cycle of one bar. What rides has no slot.
+def measure_offsets(
+    strokes: Strokes, grid: Grid, *, told: FloatArray | None = None, rules: FeelRules | None = None
+) -> Offsets:
+    """Lay strokes on a grid and split their offsets. What rides has no slot.
 
     Parameters
     ----------
@@ -75,6 +100,7 @@ def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = N
     grid : Grid
     told : float array, shape (n,), optional
         Places given by hand, as in `Offsets.place`; NaN where there is none.
+    rules : FeelRules, optional
 
     Returns
     -------
@@ -90,8 +116,9 @@ def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = N
     near = np.maximum(slot_index, 0)
     grid_s = np.where(placed, slots.time_s[near], np.nan)
     offset_ms = s_to_ms(time - grid_s)
-    _, cycle_slot = np.unique(slots.section[near][placed] * len(slots) + slots.slot[near][placed], return_inverse=True)
-    parts = split_offsets(offset_ms[placed], time[placed], cycle_slot, drift_width_s=grid.bar_s)
+    parts, cycles, cycle_place = _split(
+        offset_ms[placed], time[placed], near[placed], strokes.lead[placed], slots, grid, rules or FeelRules()
+    )
 
     def whole(values: FloatArray) -> FloatArray:
         return frozen(_spread(values, np.flatnonzero(placed), len(time), np.nan))
@@ -111,7 +138,49 @@ def measure_offsets(strokes: Strokes, grid: Grid, *, told: FloatArray | None = N
         margin=frozen(_spread(path.margin, timed, len(time), np.inf)),
         close_call=frozen(_spread(path.close, timed, len(time), False), np.bool_),
         fixed=frozen(placed & (fixed >= 0), np.bool_),
+        cycle_place=whole(cycle_place),
+        cycles=cycles,
     )
+
+
+def _split(
+    offset_ms: FloatArray,
+    time_s: FloatArray,
+    slot_index: IntArray,
+    lead: IntArray,
+    slots: Slots,
+    grid: Grid,
+    rules: FeelRules,
+) -> tuple[Split, tuple[Cycle, ...], FloatArray]:
+    """Parts of the offsets of placed strokes, cycle of each section, and places in it."""
+    section, bar, place = slots.section[slot_index], slots.bar[slot_index], slots.place[slot_index]
+    first_bar = grid.first_bars[section]
+    apart = (section, lead) if rules.by_lead else (section,)
+
+    def laid(cycle: Cycle) -> FloatArray:
+        return cycle.places(grid, place, bar, first_bar)
+
+    def split(cycle_place: FloatArray) -> Split:
+        cell = cells_of(cycle_place, *apart)
+        return split_offsets(offset_ms, time_s, cell, bar_s=grid.bar_s, block=section)
+
+    sections = len(grid.first_bars)
+    if rules.cycle is not None or not len(offset_ms):
+        cycle_place = laid(rules.cycle or Cycle())
+        return split(cycle_place), (rules.cycle or Cycle(),) * sections, cycle_place
+    rest = offset_ms - split(laid(Cycle())).drift_ms
+    places = [laid(cycle) for cycle in CYCLES]
+    cycle_place = places[CYCLES.index(Cycle())].copy()
+    cycles = [Cycle()] * sections
+    for number in np.unique(section).tolist():
+        here = section == number
+        bars = float(bar[here].max() - bar[here].min() + 1)
+        turns = [bars / cycle.count if cycle.of_bars else np.inf for cycle in CYCLES]
+        cells = [cells_of(each[here], lead[here]) if rules.by_lead else cells_of(each[here]) for each in places]
+        chosen = find_cycle(rest[here], cells, turns)
+        cycles[number] = CYCLES[chosen]
+        cycle_place[here] = places[chosen][here]
+    return split(cycle_place), tuple(cycles), cycle_place
 
 
 def _spread(values: NDArray[Any], where: IntArray, count: int, empty: Any) -> NDArray[Any]:

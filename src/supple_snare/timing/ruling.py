@@ -122,6 +122,10 @@ class Ruling:
             laid, straight = laid[order], straight[order]
         return laid, straight
 
+    def swung(self, straight: FloatArray, bar_beats: float) -> FloatArray:
+        """Where the swing puts places of a bar, whether they are slots or not."""
+        return _swung(straight, self.pair_beats, self.swing, bar_beats)
+
     def __str__(self) -> str:
         return str(self.subdivision) if self.also is None else f"{self.subdivision}+{self.also}"
 

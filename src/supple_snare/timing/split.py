@@ -6,14 +6,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from supple_snare.timing.smooth_row import SmoothRow, wave_penalty
 from supple_snare.timing.units import FloatArray, IntArray, frozen
 
-_ROUNDS = 6
+_ROUNDS = 8
+_FEEL_ROUNDS = 4
 _OUTLIER = 4.7
 """Bisquare cut-off in robust standard deviations (P. J. Huber, "Robust Statistics", 1981: 95 % efficiency)."""
 
-_FEEL_PRIOR = 1.0
-"""Strokes' worth of "no feel" mixed into each slot, so that a slot heard once or twice is pulled toward zero."""
+_STEP_BARS = 0.25
+"""Distance of the places that carry the drift."""
+
+_WAVES_BARS = (3.0, 4.5, 6.5, 10.0, 15.0, 22.0, 33.0, 50.0, 75.0)
+"""Lengths of waves among which the stiffness of the drift is chosen: quicker ones are feel or scatter."""
+
+_LEAST_SPREAD_MS = 1e-3
 
 
 @dataclass(frozen=True, eq=False)
@@ -25,76 +32,129 @@ class Split:
     scatter_ms: FloatArray
 
 
-def split_offsets(offset_ms: FloatArray, time_s: FloatArray, slot: IntArray, *, drift_width_s: float) -> Split:
+def split_offsets(
+    offset_ms: FloatArray, time_s: FloatArray, cell: IntArray, *, bar_s: float, block: IntArray | None = None
+) -> Split:
     """Split offsets into drift, feel and scatter.
 
-    Drift is a locally weighted straight line over time (W. S. Cleveland, "Robust locally weighted regression and
-    smoothing scatterplots", J. Am. Stat. Assoc. 74, 1979); feel is the mean of what is left at each slot of the
-    cycle, shrunk by how seldom the slot was heard and centred so that it never shifts the whole take. Both are
-    found in turn, with bisquare weights, so that a single wild stroke bends neither.
+    Drift is a smoothing spline over time whose stiffness is chosen by generalised cross-validation (P. Craven and
+    G. Wahba, "Smoothing noisy data with spline functions", Numer. Math. 31, 1979). Feel is the mean of what is left in
+    each cell, shrunk by how uncertain it is beside how much cells differ at all (C. N. Morris, "Parametric empirical
+    Bayes inference", J. Am. Stat. Assoc. 78, 1983), and centred so that it never shifts the whole. Both are found in
+    turn, with bisquare weights, so that a few wild strokes bend neither.
 
     Parameters
     ----------
     offset_ms, time_s : float array, shape (n,)
         Offsets and times of strokes, in order of time; offsets must be finite.
-    slot : int array, shape (n,)
-        Slot of the cycle, from 0.
-    drift_width_s : float
-        Standard deviation of the smoothing weight, in seconds: about a bar.
+    cell : int array, shape (n,)
+        What repeats together: place in the cycle, of one section and, where leads are told apart, of one lead.
+    bar_s : float
+        Length of a bar in seconds, the measure of what is slow.
+    block : int array, shape (n,), optional
+        Strokes whose feel has a mean of zero; all of them if None.
 
     Returns
     -------
     Split
     """
-    if not len(offset_ms):
+    count = len(offset_ms)
+    if not count:
         return Split(frozen([]), frozen([]), frozen([]))
-    weight = np.ones(len(offset_ms))
-    feel = np.zeros(len(offset_ms))
-    drift = np.zeros(len(offset_ms))
-    for _ in range(_ROUNDS):
-        drift = _smooth(offset_ms - feel, time_s, weight, drift_width_s)
-        feel = _slot_means(offset_ms - drift, slot, weight)
-        rest = offset_ms - drift - feel
-        spread = 1.4826 * float(np.median(np.abs(rest - np.median(rest))))
-        if spread < 1e-9:
-            break
-        weight = np.clip(1.0 - (rest / (_OUTLIER * spread)) ** 2, 0.0, 1.0) ** 2 + 1e-9
+    block = np.zeros(count, dtype=np.int64) if block is None else block
+    curve = _Drift(time_s / (bar_s * _STEP_BARS))
+    weight = np.ones(count)
+    feel = np.zeros(count)
+    drift = np.zeros(count)
+    wave = _WAVES_BARS[len(_WAVES_BARS) // 2]
+    for number in range(_ROUNDS):
+        if number in (2, 4):  # once the feel is roughly out of the way, and again when wild strokes are known
+            wave = curve.best_wave(offset_ms - feel, weight)
+        drift = curve.fitted(offset_ms - feel, weight, wave)
+        feel = shrunk_means(offset_ms - drift, cell, weight)
+        feel -= _block_means(feel, block, weight)
+        # A stroke alone in its cell agrees with itself: what counts is what the others foretell of it.
+        foretold = shrunk_means(offset_ms - drift, cell, weight, without_own=True)
+        weight = robust_weights(offset_ms - drift - foretold)
     return Split(frozen(drift), frozen(feel), frozen(offset_ms - drift - feel))
 
 
-def _slot_means(values: FloatArray, slot: IntArray, weight: FloatArray) -> FloatArray:
-    """Weighted mean of each slot, shrunk and centred, spread back over the strokes."""
-    total = np.bincount(slot, weights=weight)
-    means = np.bincount(slot, weights=weight * values) / (total + _FEEL_PRIOR)
-    means -= float(np.sum(total * means) / np.sum(total))
-    spread_back: FloatArray = means[slot]
-    return spread_back
+def robust_feel(rest_ms: FloatArray, cell: IntArray) -> tuple[FloatArray, FloatArray]:
+    """The feel of each value's cell, and the weight each value had in it; rests are offsets without drift."""
+    weight = np.ones(len(rest_ms))
+    for _ in range(_FEEL_ROUNDS):
+        weight = robust_weights(rest_ms - shrunk_means(rest_ms, cell, weight, without_own=True))
+    return shrunk_means(rest_ms, cell, weight), weight
 
 
-def _smooth(values: FloatArray, time_s: FloatArray, weight: FloatArray, width_s: float) -> FloatArray:
-    """Locally weighted line through values, read at their own times.
+def robust_weights(rest: FloatArray) -> FloatArray:
+    """Bisquare weights: near 1 for what lies like most, nothing to speak of for what is wild."""
+    spread = 1.4826 * float(np.median(np.abs(rest - np.median(rest)))) if len(rest) else 0.0
+    if spread < _LEAST_SPREAD_MS:
+        return np.where(np.abs(rest) <= _LEAST_SPREAD_MS * _OUTLIER, 1.0, 1e-9)
+    return np.asarray(np.clip(1.0 - (rest / (_OUTLIER * spread)) ** 2, 0.0, 1.0) ** 2 + 1e-9)
 
-    The sums of the regression are made on a raster of a quarter of the width, so that the work grows with the length
-    of the take and not with its square.
+
+def shrunk_means(values: FloatArray, cell: IntArray, weight: FloatArray, *, without_own: bool = False) -> FloatArray:
+    """Mean of each cell, drawn to zero as far as it is uncertain, given back for each value.
+
+    Parameters
+    ----------
+    values, weight : float array, shape (n,)
+    cell : int array, shape (n,)
+    without_own : bool
+        Leave each value out of the mean it is given: what the others would have foretold of it.
+
+    Returns
+    -------
+    float array, shape (n,)
     """
-    step = width_s / 4.0
-    place = (time_s - time_s[0]) / step
-    cells = int(place[-1]) + 2
-    cell = np.rint(place).astype(np.int64)
-    near = np.arange(-16, 17)
-    kernel = np.exp(-0.5 * (near / 4.0) ** 2)
+    total = np.bincount(cell, weights=weight)
+    sums = np.bincount(cell, weights=weight * values)
+    heard = np.maximum(total, 1e-12)
+    rest = values - (sums / heard)[cell]
+    used = np.count_nonzero(total > 1e-6)
+    noise = float(np.sum(weight * rest**2)) / max(float(weight.sum()) - used, 1.0)
+    # How much cells differ beyond what noise alone would make of them.
+    differ = max((float(np.sum(sums**2 / heard)) - used * noise) / max(float(weight.sum()), 1e-12), 0.0)
+    doubt = noise / differ if differ > 0.0 else np.inf
+    if without_own:
+        foretold: FloatArray = (sums[cell] - weight * values) / np.maximum(total[cell] - weight + doubt, 1e-12)
+        return foretold
+    means: FloatArray = (sums / (heard + doubt))[cell]
+    return means
 
-    def spread(sums: FloatArray) -> FloatArray:
-        return np.convolve(np.bincount(cell, weights=sums, minlength=cells), kernel)[16:-16]
 
-    x = place - place[-1] / 2.0  # centred, which keeps the sums well conditioned over an hour
-    s0, s1, s2 = spread(weight), spread(weight * x), spread(weight * x * x)
-    y0, y1 = spread(weight * values), spread(weight * values * x)
-    s0 = np.maximum(s0, 1e-12)
-    mean_x, mean_y = s1 / s0, y0 / s0
-    variance = s2 / s0 - mean_x**2
-    # A cell with strokes at nearly one place only cannot tell a slope: the added half cell lets it fade to flat.
-    slope = (y1 / s0 - mean_x * mean_y) / (np.maximum(variance, 0.0) + 0.5)
-    centres = np.arange(len(s0)) - place[-1] / 2.0
-    curve = mean_y + slope * (centres - mean_x)
-    return np.interp(place, np.arange(len(curve)), curve)
+def _block_means(values: FloatArray, block: IntArray, weight: FloatArray) -> FloatArray:
+    """Weighted mean of each block, given back for each value."""
+    means: FloatArray = (np.bincount(block, weight * values) / np.bincount(block, weight))[block]
+    return means
+
+
+class _Drift:
+    """A smooth curve through values at places of a row."""
+
+    def __init__(self, place: FloatArray) -> None:
+        self._place = place - place[0]
+        self._count = int(self._place[-1]) + 3
+
+    def fitted(self, values: FloatArray, weight: FloatArray, wave_bars: float) -> FloatArray:
+        """The curve at the places of the values."""
+        row = SmoothRow(np.zeros(self._count), weight=1e-9)
+        density = float(weight.sum()) / self._count
+        row.smooth(density * wave_penalty(wave_bars / _STEP_BARS), broken=())
+        row.tie(self._place, values, weight)
+        return np.interp(self._place, np.arange(self._count), row.solved())
+
+    def best_wave(self, values: FloatArray, weight: FloatArray) -> float:
+        """The stiffness that foretells best, by generalised cross-validation."""
+        scores = []
+        total = float(weight.sum())
+        bend = (2.0 - 2.0 * np.cos(np.pi * np.arange(self._count) / self._count)) ** 2
+        for wave in _WAVES_BARS:
+            # Freedom of the curve, as if the values lay evenly.
+            freedom = float(np.sum(1.0 / (1.0 + wave_penalty(wave / _STEP_BARS) * bend)))
+            rest = values - self.fitted(values, weight, wave)
+            left = max(1.0 - 1.2 * freedom / total, 1e-3)
+            scores.append(float(np.sum(weight * rest**2)) / total / left**2)
+        return _WAVES_BARS[int(np.argmin(scores))]

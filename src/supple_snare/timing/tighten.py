@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, fields, replace
 from enum import IntEnum
 
 import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.errors import UsageError
+from supple_snare.timing.aim import Aimed
 from supple_snare.timing.offsets import Offsets
 from supple_snare.timing.strokes import Strokes
-from supple_snare.timing.units import FloatArray, frozen, ms_to_s
+from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_s
 
 NO_REACH_MS = 1e6
 """A reach that no deviation passes. A plain number, so that it survives a file in which infinity has no name."""
@@ -25,11 +27,17 @@ class Kept(IntEnum):
     REACH = 2
     HELD = 3
     RIDES = 4
-    """It has no slot of its own and moves along with its neighbours."""
+    """It has no aim of its own and moves along with its neighbours."""
+    STAYS = 5
+    """It has no partner in the reference, and such strokes are to stay."""
+    GIVEN = 6
+    """It was moved by hand."""
 
     @property
     def word(self) -> str | None:
         """The word files use: null for a stroke that takes part."""
+        if self is Kept.STAYS:
+            return Kept.HELD.word
         return self.name.lower() if self in (Kept.TOLERANCE, Kept.REACH, Kept.HELD) else None
 
 
@@ -96,27 +104,58 @@ class Plan:
 
     Attributes
     ----------
+    target_ms : float array
+        Wanted offset from the slot; NaN where there is none.
     deviation_ms : float array
-        Offset minus its target, as played; NaN without a slot.
+        How far from the aim it was played; NaN without an aim.
     move_ms : float array
         New time minus old time.
     kept : int8 array
         `Kept` codes.
+    tolerance_ms, reach_ms : float array
+        The windows that hold for it.
     """
 
+    target_ms: FloatArray
     deviation_ms: FloatArray
     move_ms: FloatArray
     kept: NDArray[np.int8]
+    tolerance_ms: FloatArray
+    reach_ms: FloatArray
 
     def __len__(self) -> int:
         return len(self.move_ms)
 
 
-def plan_moves(strokes: Strokes, offsets: Offsets, response: Response, *, held: NDArray[np.bool_]) -> Plan:
-    """Plan the move of every stroke.
+@dataclass(frozen=True, eq=False)
+class ByHand:
+    """What a person decided about single strokes, each array of shape (n,).
 
-    target = keep-drift × drift; deviation = offset − target; the response says what remains of it. Strokes without a
-    slot of their own take the move of their neighbours, in proportion to their place between them.
+    Attributes
+    ----------
+    held : bool array
+        They stay as played.
+    given_ms : float array
+        Moves given by hand; NaN where there is none.
+    rides : bool array
+        They take no part themselves and move along between their neighbours.
+    """
+
+    held: NDArray[np.bool_]
+    given_ms: FloatArray
+    rides: NDArray[np.bool_]
+
+    @classmethod
+    def nothing(cls, count: int) -> ByHand:
+        """Nothing decided."""
+        none = np.zeros(count, dtype=bool)
+        return cls(none, np.full(count, np.nan), none)
+
+
+def plan_moves(
+    strokes: Strokes, offsets: Offsets, response: Response, *, held: NDArray[np.bool_], aimed: Aimed | None = None
+) -> Plan:
+    """Plan the move of every stroke where one response holds for all.
 
     Parameters
     ----------
@@ -126,28 +165,106 @@ def plan_moves(strokes: Strokes, offsets: Offsets, response: Response, *, held: 
     response : Response
     held : bool array, shape (n,)
         Strokes that stay as played.
+    aimed : Aimed, optional
+        What they aim at; by default the grid and what is kept of the drift.
 
     Returns
     -------
     Plan
     """
-    placed = offsets.placed
-    deviation = offsets.offset_ms - response.keep_drift * offsets.drift_ms
-    move = np.where(placed, response.kept_deviation_ms(deviation) - deviation, 0.0)
+    if aimed is None:
+        kept_drift = response.keep_drift * offsets.drift_ms
+        aimed = Aimed.of(kept_drift, offsets.offset_ms - kept_drift)
+    by_hand = replace(ByHand.nothing(len(strokes)), held=held)
+    return settle_moves(strokes, respond(offsets, response, aimed), by_hand)
+
+
+def respond(offsets: Offsets, response: Response, aimed: Aimed) -> Plan:
+    """What a response makes of each stroke by itself.
+
+    The response says what remains of the deviation from the aim; past the reach a stroke stays where it was played.
+    """
+    deviation = aimed.deviation_ms
     size = np.abs(deviation)
+    has_aim = np.isfinite(deviation)
+    # Without a slot the offset is not known, but the deviation from a partner is.
+    unwanted = np.where(offsets.placed, offsets.offset_ms - aimed.target_ms - deviation, 0.0)
+    move = np.where(has_aim, response.kept_deviation_ms(deviation) - deviation - unwanted, 0.0)
+    move[(size > response.reach_ms) | aimed.stays] = 0.0
     kept = np.select(
-        [held, ~placed, size <= response.tolerance_ms, size > response.reach_ms],
-        [Kept.HELD, Kept.RIDES, Kept.TOLERANCE, Kept.REACH],
+        [aimed.stays, ~has_aim, size <= response.tolerance_ms, size > response.reach_ms],
+        [Kept.STAYS, Kept.RIDES, Kept.TOLERANCE, Kept.REACH],
         Kept.NO,
     )
-    move[held] = 0.0
-    anchors = placed | held
-    rides = ~anchors
-    if rides.any() and anchors.any():
-        move[rides] = np.interp(strokes.time_s[rides], strokes.time_s[anchors], move[anchors])
+    windows = (np.full(len(move), value) for value in (response.tolerance_ms, response.reach_ms))
+    return Plan(aimed.target_ms, deviation, move, kept.astype(np.int8), *windows)
+
+
+def chosen(plans: Sequence[Plan], which: IntArray) -> Plan:
+    """Each stroke as one of several plans has it, by number."""
+    rows = np.arange(len(which))
+    return Plan(*(np.stack([getattr(plan, field.name) for plan in plans])[which, rows] for field in fields(Plan)))
+
+
+def settle_moves(strokes: Strokes, wanted: Plan, by_hand: ByHand, *, join_ms: float = 0.0) -> Plan:
+    """The plan, once strokes have to get along with each other.
+
+    What a person decided comes first. Strokes without an aim of their own take the move of their neighbours, in
+    proportion to their place between them. No stroke passes another. Neighbours whose moves are nearly alike travel
+    together.
+
+    Parameters
+    ----------
+    strokes : Strokes
+    wanted : Plan
+        What each would do by itself.
+    by_hand : ByHand
+    join_ms : float
+        How much a move may be changed so that neighbours make one piece.
+
+    Returns
+    -------
+    Plan
+    """
+    given = np.isfinite(by_hand.given_ms) & ~by_hand.held
+    rides = (by_hand.rides | (wanted.kept == Kept.RIDES)) & ~given & ~by_hand.held
+    kept = np.select([by_hand.held, given, rides], [Kept.HELD, Kept.GIVEN, Kept.RIDES], wanted.kept)
+    move = np.where(given, by_hand.given_ms, np.where(by_hand.held, 0.0, wanted.move_ms))
+    anchors = ~rides
+    if rides.any():
+        along = np.interp(strokes.time_s[rides], strokes.time_s[anchors], move[anchors]) if anchors.any() else 0.0
+        move[rides] = along
     ordered = _in_order(strokes.time_s, move)
     kept[(ordered != move) & (kept == Kept.NO)] = Kept.REACH
-    return Plan(frozen(deviation), frozen(ordered), frozen(kept, np.int8))
+    free = (kept == Kept.NO) | (kept == Kept.RIDES) | (kept == Kept.TOLERANCE)
+    joined = ordered
+    if join_ms > 0.0:
+        joined = _in_order(strokes.time_s, _joined(ordered, np.where(free, join_ms, 0.0)))
+    return replace(wanted, move_ms=frozen(joined), kept=frozen(kept, np.int8))
+
+
+def _joined(move_ms: FloatArray, by_ms: FloatArray) -> FloatArray:
+    """As few different moves as can be, each stroke's changed by no more than allowed; none at all where that will do.
+
+    Runs are made as long as they go (each is the longest whose windows still share a move), which makes them fewest.
+    """
+    joined = move_ms.copy()
+    low, high, first = -np.inf, np.inf, 0
+    windows = zip((move_ms - by_ms).tolist(), (move_ms + by_ms).tolist(), strict=True)
+
+    def close(last: int) -> None:
+        middle = float(np.median(move_ms[first:last]))
+        joined[first:last] = 0.0 if low <= 0.0 <= high else min(max(middle, low), high)
+
+    for index, (bottom, top) in enumerate(windows):
+        if max(low, bottom) > min(high, top):
+            close(index)
+            low, high, first = bottom, top, index
+        else:
+            low, high = max(low, bottom), min(high, top)
+    if len(move_ms):
+        close(len(move_ms))
+    return joined
 
 
 def _in_order(time_s: FloatArray, move_ms: FloatArray) -> FloatArray:

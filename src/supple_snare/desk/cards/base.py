@@ -27,6 +27,7 @@ class Card(QWidget):
             workspace.stages_changed,
             workspace.looks_changed,
             workspace.cuts_changed,
+            workspace.library_changed,
         ):
             signal.connect(self._refresh_if_shown)
 

@@ -67,7 +67,7 @@ class GatherCard(Card):
         chosen = self._target.currentText()
         self._target.blockSignals(True)
         self._target.clear()
-        self._target.addItems([other.name for other in session.groups] + [_NEW])
+        self._target.addItems([other.name for other in session.groups if not other.part] + [_NEW])
         index = self._target.findText(chosen)
         self._target.setCurrentIndex(index if index >= 0 and chosen else self._target.count() - 1)
         self._target.blockSignals(False)
@@ -83,6 +83,9 @@ class GatherCard(Card):
             return
         if not self._group_name.hasFocus():
             self._group_name.setText(group.name)
+        if group.part:
+            self._show_part(group.part)
+            return
         tracks = session.tracks_of(group)
         view = self.work.view
         lines = [f"{len(tracks)} track{'s' if len(tracks) != 1 else ''}: an edit moves all of them together."]
@@ -94,13 +97,27 @@ class GatherCard(Card):
         self._group_facts.setText("\n".join(lines))
         self._files.setTextFormat(Qt.TextFormat.RichText)
         self._files.setText(_file_table(tracks))
-        warnings = check_group(tuple(track.recording for track in tracks))
+        troubles = self.work.hearing.troubles
+        paths = [track.recording.path for track in tracks]
+        warnings = [
+            f"{path.name} {troubles[path].value}: nothing is drawn from it." for path in paths if path in troubles
+        ]
+        warnings += check_group(tuple(track.recording for track in tracks))
         if view is not None:
             for track in tracks:
                 analysis = self.work.stages.heard(session, track)
                 if analysis is not None and analysis.is_silent:
                     warnings.append(f"{track.recording.path.name} is silent.")
         self._warnings.setText("\n\n".join(f"▲ {warning}" for warning in warnings))
+
+    def _show_part(self, key: str) -> None:
+        """A MIDI part has one file, and no leads to rank."""
+        part, view = self.work.session.part(key), self.work.view
+        notes = "Reading it …" if view is None or view.part is None else f"{len(view.part.notes)} notes"
+        chords = "" if view is None else f" in {len(view.strokes)} strokes: notes that begin together are one."
+        self._group_facts.setText(f"A MIDI part: {notes}{chords}")
+        self._files.setText(escape(part.path.name))
+        self._warnings.setText("")
 
     def target_group(self) -> str | None:
         """Name of the group that new files join; None for a new one."""
@@ -144,7 +161,7 @@ def _file_table(tracks: Sequence[Track]) -> str:
 
 
 def _facts(session: Session) -> str:
-    if not session.tracks:
+    if session.is_empty:
         return "No recordings yet. Drop files on the window or add them above."
     minutes, seconds = divmod(session.length_s, 60.0)
     widths = sorted({track.recording.describe() for track in session.tracks})

@@ -11,7 +11,6 @@ import numpy as np
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
@@ -22,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.cards.slots import SlotsBox
-from supple_snare.desk.controls import NumberSlider, WholeBox, button, head, soft, words
+from supple_snare.desk.controls import NumberSlider, WholeBox, button, head, number, soft, words
 from supple_snare.errors import SnareError
 from supple_snare.exchange.midi import read_grid
 from supple_snare.session import grid_edits as edits
@@ -55,7 +54,7 @@ class GridCard(Card):
         rows.setHorizontalSpacing(6)
         rows.setVerticalSpacing(5)
         rows.setColumnStretch(1, 1)
-        self._tempo = _number(*TEMPO_RANGE_BPM, 3, " bpm", "Quarter notes a minute")
+        self._tempo = number(*TEMPO_RANGE_BPM, "Quarter notes a minute", unit=" bpm", digits=3)
         self._tempo.valueChanged.connect(self._type_tempo)
         find = QToolButton()
         find.setText("Find ▾")
@@ -116,7 +115,7 @@ class GridCard(Card):
         rows.setHorizontalSpacing(6)
         rows.setVerticalSpacing(5)
         rows.setColumnStretch(1, 1)
-        self._first = _number(-600.0, 36_000.0, 4, " s", "Where bar 1 begins in the recordings")
+        self._first = number(-600.0, 36_000.0, "Where bar 1 begins in the recordings", unit=" s", digits=4)
         self._first.setSingleStep(0.001)
         self._first.valueChanged.connect(lambda value: self._do("Set the first beat", edits.place_first_beat, value))
         here = button("here", "The selected stroke becomes beat 1 of bar 1")
@@ -152,7 +151,7 @@ class GridCard(Card):
         self._pick_up = WholeBox(0, 31, "Counts before bar 1; 0 for a whole bar 0")
         self._pick_up.valueChanged.connect(lambda counts: self._do("Set the pick-up", edits.set_pick_up, counts))
         self._add(rows, "Pick-up", self._pick_up, soft("counts"))
-        self._beats = _number(0.25, 4096.0, 2, "", "Quarter notes between the ends of the selected range")
+        self._beats = number(0.25, 4096.0, "Quarter notes between the ends of the selected range", digits=2)
         self._beats.setValue(4.0)
         span = button("set tempo", "Drag over the page from one hit to another, say how many beats that is")
         span.clicked.connect(self._span)
@@ -220,7 +219,7 @@ class GridCard(Card):
             "Finding the tempo",
             lambda _progress: tempos_of(view, of_all=of_all),
             done,
-            lambda error: self.work.tell_problem(str(error)),
+            self.work.tell_error,
         )
 
     def step_reading(self, steps: int) -> None:
@@ -363,19 +362,6 @@ class GridCard(Card):
         except SnareError as error:
             self.work.tell_problem(str(error))
             self.refresh()
-
-
-def _number(low: float, high: float, digits: int, unit: str, hint: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
-    box.setRange(low, high)
-    box.setDecimals(digits)
-    box.setSuffix(unit)
-    box.setToolTip(hint)
-    box.setAccessibleName(hint)
-    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-    box.setKeyboardTracking(False)
-    box.setFixedHeight(28)
-    return box
 
 
 def _mean_tempo(time_s: tuple[float, ...], step: float) -> float:

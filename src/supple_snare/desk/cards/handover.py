@@ -14,8 +14,9 @@ from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
 from supple_snare.errors import SnareError
+from supple_snare.session.account import ACCOUNT_NAME, account, write_account
 from supple_snare.session.document import Group
-from supple_snare.session.handover import plan_files, write_files
+from supple_snare.session.handover import part_to_write, plan_files, write_files
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
 _PROMISE = (
@@ -54,6 +55,9 @@ class HandOverCard(Card):
         self._groups_row = QHBoxLayout()
         self._groups: dict[str, QCheckBox] = {}
         self.column.addLayout(self._groups_row)
+        self.heard_only = QCheckBox("Leave muted tracks out")
+        self.heard_only.setToolTip("Write only the tracks that are not muted in the cast")
+        self.column.addWidget(self.heard_only)
         self._facts = words()
         self.column.addWidget(self._facts)
         self.write = button("Write the files", "Write the tightened tracks to the folder", primary=True)
@@ -74,8 +78,6 @@ class HandOverCard(Card):
         self.result = words()
         self.column.addWidget(self.result)
         self.column.addWidget(words(_PROMISE))
-        self._parts = words()
-        self.column.addWidget(self._parts)
         self.column.addStretch(1)
 
     def refresh(self) -> None:
@@ -95,8 +97,6 @@ class HandOverCard(Card):
                 self._groups_row.addWidget(box)
         for key, box in self._groups.items():
             box.setText(names[key])
-        count = len(session.parts)
-        self._parts.setText(f"MIDI parts left as they are: {count}." if count else "")
         self._show_facts()
         self._update_buttons()
 
@@ -110,24 +110,31 @@ class HandOverCard(Card):
 
     def _write(self, wanted: list[str], folder: Path, container: str | None) -> None:
         session = self.work.session
+        groups = [group for group in session.groups if group.key in wanted]
+        muted = self.work.looks.heard.muted
         tracks = [
             (track.recording, self.work.edits_of(group))
-            for group in session.groups
-            if group.key in wanted
+            for group in groups
             for track in session.tracks_of(group)
+            if not (track.key in muted and self.heard_only.isChecked())
         ]
+        views = [self.work.view_of(group) for group in groups if group.part]
+        parts = [part_to_write(session, view) for view in views if view is not None]
         try:
-            jobs = plan_files(tracks, folder, container=container)
+            jobs = plan_files(tracks, folder, parts=parts, container=container)
         except SnareError as error:
             self._failed(error)
             return
         existing = [job.target.name for job in jobs if job.target.exists()]
+        existing += [ACCOUNT_NAME] if (folder / ACCOUNT_NAME).exists() else []
+        told = [(view, self.work.cut_of(view.group)) for view in map(self.work.view_of, groups) if view is not None]
         if existing and not self._may_replace(existing, folder):
             self.result.setText("Nothing was written.")
             return
 
         def work(progress: Callable[[float], None]) -> list[Path]:
-            return write_files(jobs, container=container, progress=progress)
+            files = write_files(jobs, container=container, progress=progress)
+            return [*files, write_account(account(session, told, files), folder)]
 
         self._written = None
         self._job = self.work.jobs.submit("Writing files", work, lambda files: self._done(files, folder), self._failed)
@@ -150,11 +157,12 @@ class HandOverCard(Card):
 
     def _done(self, files: list[Path], folder: Path) -> None:
         self._written = folder
-        self.result.setText(f"{len(files)} files written to {folder}.")
+        count = len(files) - 1
+        self.result.setText(f"{count} file{'s' if count != 1 else ''} and an account of the work written to {folder}.")
 
     def _failed(self, error: Exception) -> None:
         self.result.setText(str(error))
-        self.work.tell_problem(str(error))
+        self.work.tell_error(error)
 
     def _ended(self) -> None:
         self._job = None
@@ -184,7 +192,8 @@ class HandOverCard(Card):
 
     def _describe(self, group: Group) -> str:
         """What the hand-over of a group comes to, in a sentence or two."""
-        files = f"{len(group.tracks)} file{'s' if len(group.tracks) != 1 else ''}"
+        count = len(group.tracks) or 1
+        files = "a MIDI file" if group.part else f"{count} file{'s' if count != 1 else ''}"
         view = self.work.view_of(group)
         if view is None:
             return f"{group.name}: {files}; still listening."

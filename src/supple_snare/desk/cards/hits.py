@@ -2,14 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QGridLayout, QHBoxLayout, QMenu, QToolButton
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QMenu, QToolButton
 
 from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.base import Card
-from supple_snare.desk.controls import button, head, soft, words
+from supple_snare.desk.controls import (
+    button,
+    choice,
+    fill_choice,
+    head,
+    number,
+    select_choice,
+    show_number,
+    soft,
+    words,
+)
 from supple_snare.desk.level_chart import change_rules, set_limit
 from supple_snare.session.document import Ghosts, HitRules, Track
 from supple_snare.session.edits import change_group, change_track, restore_hits, set_leads, set_rules
@@ -52,8 +60,12 @@ class HitsCard(Card):
         self._row("Listens to", self._source)
         band = QHBoxLayout()
         band.setSpacing(4)
-        self._low = self._number(0.0, _HIGHEST_HZ, " Hz", "Lowest frequency that is listened to", "from 0 Hz", 10.0)
-        self._high = self._number(0.0, _HIGHEST_HZ, " Hz", "Highest frequency that is listened to", "to the top", 100.0)
+        self._low = number(
+            0.0, _HIGHEST_HZ, "Lowest frequency that is listened to", unit=" Hz", lowest="from 0 Hz", step=10.0
+        )
+        self._high = number(
+            0.0, _HIGHEST_HZ, "Highest frequency that is listened to", unit=" Hz", lowest="to the top", step=100.0
+        )
         for box in (self._low, self._high):
             box.valueChanged.connect(self._change_band)
             band.addWidget(box)
@@ -62,7 +74,9 @@ class HitsCard(Card):
         self._scope.currentIndexChanged.connect(self._choose_scope)
         limit = QHBoxLayout()
         limit.setSpacing(4)
-        self._limit = self._number(_LOWEST_DB - 0.5, 0.0, " dB", "Hits softer than this do not count", "automatic", 0.5)
+        self._limit = number(
+            _LOWEST_DB - 0.5, 0.0, "Hits softer than this do not count", unit=" dB", lowest="automatic", step=0.5
+        )
         self._limit.setDecimals(1)
         self._limit.valueChanged.connect(self._change_limit)
         self._auto = button("Automatic", "Leave it to the comparison of all tracks again")
@@ -72,7 +86,9 @@ class HitsCard(Card):
         limit.addWidget(self._limit, 1)
         limit.addWidget(self._auto)
         self._row("Level limit", limit)
-        self._spacing = self._number(-1.0, 500.0, " ms", "Of two hits nearer the louder counts", "automatic", 5)
+        self._spacing = number(
+            -1.0, 500.0, "Of two hits nearer the louder counts", unit=" ms", lowest="automatic", step=5
+        )
         self._spacing.valueChanged.connect(self._change_spacing)
         self._row("Spacing", self._spacing)
         self._ghosts = self._combo("Ghost notes", "Hits 12 dB or more below the accents of this lead")
@@ -85,7 +101,7 @@ class HitsCard(Card):
         self._ghosts.currentIndexChanged.connect(self._change_ghosts)
         self._leads = self._combo("First lead", "Which lead decides first where several play together")
         self._leads.currentIndexChanged.connect(self._change_first_lead)
-        self._together = self._number(5.0, 100.0, " ms", "Hits of different leads this near are one stroke", "", 5)
+        self._together = number(5.0, 100.0, "Hits of different leads this near are one stroke", unit=" ms", step=5)
         self._together.valueChanged.connect(self._change_together)
         self._row("Together", self._together)
         self.column.addLayout(rows)
@@ -135,7 +151,7 @@ class HitsCard(Card):
         landing = QHBoxLayout()
         self._landing_words = soft("Lands after its start by")
         landing.addWidget(self._landing_words)
-        self._landing = self._number(0.0, 200.0, " ms", "Where inside the attack it should meet the grid", "", 1.0)
+        self._landing = number(0.0, 200.0, "Where inside the attack it should meet the grid", unit=" ms", step=1.0)
         self._landing.setDecimals(1)
         self._landing.valueChanged.connect(self._change_landing)
         landing.addWidget(self._landing)
@@ -153,28 +169,9 @@ class HitsCard(Card):
             self._rows.addWidget(what, row, 1)  # type: ignore[call-overload]
 
     def _combo(self, name: str, hint: str) -> QComboBox:
-        combo = QComboBox()
-        combo.setAccessibleName(name)
-        combo.setToolTip(hint)
-        combo.setMinimumContentsLength(8)
-        combo.setFixedHeight(_ROW_PX)
-        combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self._row(name, combo)
-        return combo
-
-    def _number(self, low: float, high: float, unit: str, hint: str, lowest: str, step: float) -> QDoubleSpinBox:
-        """A number; at its lowest it says a word instead."""
-        box = QDoubleSpinBox()
-        box.setRange(low, high)
-        box.setDecimals(0)
-        box.setSingleStep(step)
-        box.setSuffix(unit)
-        box.setSpecialValueText(lowest)
-        box.setToolTip(hint)
-        box.setAccessibleName(hint)
-        box.setKeyboardTracking(False)
-        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        box = choice(hint)
         box.setFixedHeight(_ROW_PX)
+        self._row(name, box)
         return box
 
     # ---- what is shown
@@ -193,6 +190,12 @@ class HitsCard(Card):
 
     def refresh(self) -> None:
         view, key = self.work.view, self._key
+        if view is not None and view.part is not None:
+            self._facts.setText(
+                f"A MIDI part: its {len(view.part.notes)} notes are known as they are. Those that begin together "
+                f"are one stroke, {len(view.strokes)} in all."
+            )
+            return
         if view is None or key is None:
             self._facts.setText("Listening to the recordings …" if self.work.session.tracks else "No recordings yet.")
             return
@@ -200,17 +203,17 @@ class HitsCard(Card):
         names = {other.key: other.name for other in self.work.session.tracks}
         order = [*view.columns, *(other.key for other in view.tracks if other.key not in view.columns)]
         ranks = {lead: f" · lead {number}" for number, lead in enumerate(view.leads, 1)}
-        _fill(self._track, [(names[other] + ranks.get(other, ""), other) for other in order], key)
+        fill_choice(self._track, [(names[other] + ranks.get(other, ""), other) for other in order], key)
         guess = (
             [(f"{view.materials[key]} (as it sounds)", None)] if track.material is None else [("as it sounds", None)]
         )
-        _fill(self._material, [*guess, *((str(material), material) for material in Material)], track.material)
+        fill_choice(self._material, [*guess, *((str(material), material) for material in Material)], track.material)
         self._source.setText(" + ".join(names[other] for other in track.listens_to) or "this track")
         low, high = track.band_hz or (0.0, 0.0)
-        _show(self._low, low)
-        _show(self._high, high)
+        show_number(self._low, low)
+        show_number(self._high, high)
         sections = [(section.name, section.key) for section in self.work.session.sections]
-        _fill(self._scope, [("the whole take", None), *sections], self._section)
+        fill_choice(self._scope, [("the whole take", None), *sections], self._section)
         self._show_rules(view, track)
         self._facts.setText(_facts(track, hits))
         self._show_hit(view)
@@ -218,14 +221,14 @@ class HitsCard(Card):
 
     def _show_rules(self, view: GroupView, track: Track) -> None:
         rules, section, group = self._rules(track), self._section, view.group
-        _show(self._limit, self._limit.minimum() if rules.level_limit_db is None else rules.level_limit_db)
+        show_number(self._limit, self._limit.minimum() if rules.level_limit_db is None else rules.level_limit_db)
         self._auto.setEnabled(rules.level_limit_db is not None)
-        _show(self._spacing, -1.0 if rules.spacing_ms is None else rules.spacing_ms)
-        _select(self._ghosts, rules.ghosts)
+        show_number(self._spacing, -1.0 if rules.spacing_ms is None else rules.spacing_ms)
+        select_choice(self._ghosts, rules.ghosts)
         leads = view.leads if section is None else section_leads(group, view.leads, section)
         names = [(self.work.session.track(key).name, key) for key in leads]
-        _fill(self._leads, names, leads[0] if leads else None)
-        _show(self._together, group.together_ms)
+        fill_choice(self._leads, names, leads[0] if leads else None)
+        show_number(self._together, group.together_ms)
         own = any(other.section == section for other in track.section_rules)
         own_leads = any(other.section == section for other in group.section_leads)
         self._follow.setVisible(section is not None)
@@ -247,7 +250,7 @@ class HitsCard(Card):
                 if self.work.looks.range_s is not None
                 else f"{doubtful} doubtful hits. Click a mark to choose it, double-click adds one (Shift: just there)."
             )
-            _show(self._landing, 0.0)
+            show_number(self._landing, 0.0)
             return
         key, index = chosen
         text = hit_tools.describe_hit(self.work, key, index)
@@ -257,7 +260,7 @@ class HitsCard(Card):
             text += f". {leads}." if leads else "."
         self._hit.setText(text)
         hits = view.hits[key]
-        _show(self._landing, 1000.0 * float(hits.landing_s[index] - hits.time_s[index]))
+        show_number(self._landing, 1000.0 * float(hits.landing_s[index] - hits.time_s[index]))
 
     # ---- what is changed
 
@@ -377,27 +380,3 @@ def _facts(track: Track, hits: Hits) -> str:
         if facts
     ]
     return f"{text} By hand: {', '.join(by_hand)}." if by_hand else text
-
-
-def _fill(combo: QComboBox, items: Sequence[tuple[str, object]], chosen: object) -> None:
-    """Offer some choices, the chosen one shown, without telling anybody."""
-    combo.blockSignals(True)
-    if [(combo.itemText(i), combo.itemData(i)) for i in range(combo.count())] != list(items):
-        combo.clear()
-        for text, data in items:
-            combo.addItem(text, data)
-    combo.blockSignals(False)
-    _select(combo, chosen)
-
-
-def _select(combo: QComboBox, chosen: object) -> None:
-    combo.blockSignals(True)
-    data = [combo.itemData(i) for i in range(combo.count())]
-    combo.setCurrentIndex(data.index(chosen) if chosen in data else 0)
-    combo.blockSignals(False)
-
-
-def _show(box: QDoubleSpinBox, value: float) -> None:
-    box.blockSignals(True)
-    box.setValue(value)
-    box.blockSignals(False)

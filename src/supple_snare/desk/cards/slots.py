@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QComboBox, QGridLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
-from supple_snare.desk.controls import NumberSlider, button, head, soft, words
+from supple_snare.desk.controls import NumberSlider, button, choice, head, soft, words
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.finding import rulings_of
 from supple_snare.session.grid_edits import set_ruling
@@ -44,11 +44,11 @@ class SlotsBox(QWidget):
         rows.setHorizontalSpacing(6)
         rows.setVerticalSpacing(5)
         rows.setColumnStretch(1, 1)
-        self._section = _combo("Which part of the take the slots below belong to")
+        self._section = choice("Which part of the take the slots below belong to")
         self._section.currentIndexChanged.connect(lambda _index: self.refresh())
-        self._ruling = _combo("What strokes are laid to: T is a triplet, D a dotted note, + both side by side")
+        self._ruling = choice("What strokes are laid to: T is a triplet, D a dotted note, + both side by side")
         self._ruling.textActivated.connect(self._set_ruling)
-        self._swinging = _combo("Which notes make the pairs that swing")
+        self._swinging = choice("Which notes make the pairs that swing")
         self._swinging.addItems(list(_SWINGS))
         self._swinging.textActivated.connect(self._set_swinging)
         for row, (name, box) in enumerate(
@@ -163,7 +163,7 @@ class SlotsBox(QWidget):
             "Weighing slots",
             lambda _progress: rulings_of(session, view.strokes, session.grid, section),
             done,
-            lambda error: self._work.tell_problem(str(error)),
+            self._work.tell_error,
         )
 
     def take(self, number: int) -> None:
@@ -195,13 +195,3 @@ def describe_ruling(ruling: Ruling) -> str:
 
 def _alike(one: Ruling, other: Ruling) -> bool:
     return str(one) == str(other) and abs(one.swing - other.swing) < 0.003
-
-
-def _combo(hint: str) -> QComboBox:
-    combo = QComboBox()
-    combo.setToolTip(hint)
-    combo.setAccessibleName(hint)
-    combo.setFixedHeight(28)
-    combo.setMinimumContentsLength(8)
-    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-    return combo

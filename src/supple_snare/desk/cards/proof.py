@@ -1,0 +1,216 @@
+"""Proof: the strokes that want an ear, worst first, and the answers to them."""
+
+from __future__ import annotations
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QGridLayout, QListWidget, QListWidgetItem
+
+from supple_snare.desk import stroke_tools
+from supple_snare.desk.cards.base import Card
+from supple_snare.desk.controls import button, choice, fill_choice, head, words
+from supple_snare.desk.hear_around import How, hear_chosen
+from supple_snare.desk.page import describe_stroke
+from supple_snare.desk.workspace import Workspace
+from supple_snare.session.doubts import Doubt
+from supple_snare.session.grid_edits import give_slots
+from supple_snare.session.proof import Question, answer_fine, ask_again
+from supple_snare.sound.cut import Cut
+
+
+class ProofCard(Card):
+    """A list that gets shorter."""
+
+    title = "Proof"
+
+    def build(self) -> None:
+        self._count = words(name="head")
+        self.column.addWidget(self._count)
+        self.filter = choice("Which doubts are listed", self.refresh)
+        self.column.addWidget(self.filter)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Doubts")
+        self.list.setWordWrap(True)
+        self.list.setMinimumHeight(150)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.currentRowChanged.connect(self._go)
+        self.column.addWidget(self.list, 1)
+        self.column.addWidget(head("Hear it, over and over"))
+        hear = QGridLayout()
+        hear.setSpacing(6)
+        ways: tuple[tuple[str, str, How], ...] = (
+            ("As played", "Over and over as played (1)", "played"),
+            ("Tightened", "Over and over tightened (2)", "tightened"),
+            ("In turn", "As played, then tightened, in turn (3)", "turn"),
+        )
+        for place, (name, hint, how) in enumerate(ways):
+            push = button(name, hint)
+            push.setStyleSheet("padding: 4px 2px;")
+            push.clicked.connect(lambda _on, h=how: hear_chosen(self.work, h))
+            hear.addWidget(push, 0, place)
+        self.column.addLayout(hear)
+        self.column.addWidget(head("Answer, and go on"))
+        answers = QGridLayout()
+        answers.setSpacing(6)
+        for place, (name, hint, act) in enumerate(
+            (
+                ("Fine", "It may stay as it is planned (Return)", fine),
+                ("Hold it", "Keep it as played (H)", hold),
+                ("Other slot", "Give it the next best slot (U)", other_slot),
+                ("Ask again", "Take the answer back", ask),
+            )
+        ):
+            push = button(name, hint, primary=name == "Fine")
+            push.clicked.connect(lambda _on, a=act: a(self.work))
+            answers.addWidget(push, place // 2, place % 2)
+        self.column.addLayout(answers)
+        self.column.addWidget(
+            words("D and Shift+D go to the next and the one before. Drag its peg or use Alt+←→ to move it yourself.")
+        )
+
+    def refresh(self) -> None:
+        view, group = self.work.view, self.work.group
+        if view is None or group is None:
+            self._count.setText("Nothing to proof yet.")
+            self.list.clear()
+            return
+        asked = self.work.questions_of(group)
+        left = [question for question in asked if not question.answered]
+        if asked and not left:
+            self._count.setText(f"All {len(asked)} doubts are answered: done.")
+        else:
+            self._count.setText(f"{len(left)} of {len(asked)} left to hear" if asked else "No doubts: done.")
+        reasons = sorted({doubt for question in left for doubt in question.reasons})
+        choices: list[tuple[str, object]] = [(f"all that are left ({len(left)})", None)]
+        choices += [(doubt.word, doubt) for doubt in reasons]
+        choices += [(f"answered ({len(asked) - len(left)})", "answered")]
+        cut = self.work.cut_of(group)
+        if cut is not None:
+            choices += [(f"every seam, in order ({len(seam_strokes(cut))})", "seams")]
+        fill_choice(self.filter, choices, self.filter.currentData())
+        self.list.blockSignals(True)
+        if self.filter.currentData() == "seams" and cut is not None:
+            shown = seam_strokes(cut)
+            words_of = [f"jump {cut.jump_db[index]:.0f} dB\n{describe_stroke(self.work, index)}" for index in shown]
+        else:
+            chosen = shown_questions(asked, self.filter.currentData())
+            shown = [question.stroke for question in chosen]
+            words_of = [_words(self.work, question) for question in chosen]
+        times = [float(view.strokes.time_s[index]) for index in shown]
+        if words_of != [self.list.item(row).text() for row in range(self.list.count())]:  # type: ignore[union-attr]
+            self.list.clear()
+            for text, time_s in zip(words_of, times, strict=True):
+                item = QListWidgetItem(text)
+                item.setData(Qt.ItemDataRole.UserRole, time_s)
+                self.list.addItem(item)
+        selected = self.work.looks.selected_s
+        self.list.setCurrentRow(times.index(selected) if selected in times else -1)
+        self.list.blockSignals(False)
+
+    def _go(self, row: int) -> None:
+        item = self.list.item(row)
+        if item is not None:
+            time_s = float(item.data(Qt.ItemDataRole.UserRole))
+            self.work.look(selected_s=time_s, range_s=None)
+            self.work.went.emit(time_s)
+
+
+def seam_strokes(cut: Cut) -> list[int]:
+    """Strokes with a seam before them: those that move otherwise than the one before."""
+    return np.flatnonzero(np.diff(cut.move, prepend=0)).tolist()
+
+
+def shown_questions(asked: list[Question], chosen: object) -> list[Question]:
+    """The questions of one kind: a reason, the answered ones, or all that are left."""
+    if chosen == "answered":
+        return [question for question in asked if question.answered]
+    left = [question for question in asked if not question.answered]
+    return [question for question in left if not isinstance(chosen, Doubt) or chosen in question.reasons]
+
+
+def _words(work: Workspace, question: Question) -> str:
+    told = zip(question.reasons, question.figures, strict=True)
+    reasons = ", ".join(f"{doubt.word}: {figure}" if figure else doubt.word for doubt, figure in told)
+    return f"{'✓ ' if question.answered else ''}{reasons}\n{describe_stroke(work, question.stroke)}"
+
+
+def question_here(work: Workspace) -> Question | None:
+    """The question about the selected stroke."""
+    group, selected = work.group, work.selected
+    if group is None or selected is None:
+        return None
+    return next((question for question in work.questions_of(group) if question.stroke == selected), None)
+
+
+def step_question(work: Workspace, steps: int) -> None:
+    """Go to the next or previous stroke that is left, in the order of the list."""
+    view, group = work.view, work.group
+    if view is None or group is None:
+        return
+    left = [question.stroke for question in work.questions_of(group) if not question.answered]
+    if not left:
+        work.tell("No doubts are left.")
+        return
+    here = left.index(work.selected) if work.selected in left else -1 if steps > 0 else 0
+    _select(work, left[(here + steps) % len(left)])
+
+
+def _select(work: Workspace, stroke: int) -> None:
+    assert work.view is not None
+    time_s = float(work.view.strokes.time_s[stroke])
+    work.look(selected_s=time_s, range_s=None)
+    work.went.emit(time_s)
+
+
+def fine(work: Workspace) -> None:
+    """The selected stroke may stay as planned; on to the next."""
+    view, question = work.view, question_here(work)
+    if view is None or question is None:
+        work.tell("Select a doubtful stroke first.")
+        return
+    following = _following(work)
+    work.do("Fine", answer_fine(work.session, view, question))
+    if following is not None:
+        _select_time(work, following)
+
+
+def hold(work: Workspace) -> None:
+    """Keep the selected stroke as played; on to the next."""
+    following = _following(work)
+    stroke_tools.hold_selection(work)
+    if following is not None:
+        _select_time(work, following)
+
+
+def other_slot(work: Workspace) -> None:
+    """Give the selected stroke its runner-up."""
+    view, group, selected = work.view, work.group, work.selected
+    if view is None or group is None or selected is None:
+        work.tell("Select a stroke first.")
+        return
+    index = [selected]
+    changed = give_slots(work.session, group.key, view.strokes.time_s[index], view.offsets.runner_up[index])
+    work.do("The other slot", changed)
+
+
+def ask(work: Workspace) -> None:
+    """Take the answer to the selected stroke back."""
+    if work.view is not None and work.selected is not None:
+        work.do("Ask again", ask_again(work.session, work.view, work.selected))
+
+
+def _following(work: Workspace) -> float | None:
+    """Time of the next question after the selected one."""
+    group, view, selected = work.group, work.view, work.selected
+    if group is None or view is None:
+        return None
+    left = [question.stroke for question in work.questions_of(group) if not question.answered]
+    if selected in left and len(left) > 1:
+        return float(view.strokes.time_s[left[(left.index(selected) + 1) % len(left)]])
+    return None
+
+
+def _select_time(work: Workspace, time_s: float) -> None:
+    view = work.view
+    if view is not None:
+        _select(work, int(abs(view.strokes.time_s - time_s).argmin()))

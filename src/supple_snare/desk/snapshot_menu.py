@@ -1,0 +1,43 @@
+"""Snapshots in the menu: keep one, go to and fro between it and the present, take it back, forget it."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from supple_snare.desk.workspace import Workspace
+from supple_snare.session.library import unused_name
+from supple_snare.session.snapshots import drop_snapshot, exchange_snapshot, keep_snapshot, take_snapshot
+
+
+def fill_snapshots(menu: QMenu, work: Workspace, parent: QWidget) -> None:
+    """What can be done with snapshots now."""
+    menu.clear()
+    menu.addAction("Keep the present as a snapshot …", lambda: ask_name(work, parent))
+    for snapshot in reversed(work.session.snapshots):
+        name = snapshot.name
+        each = menu.addMenu(name)
+        assert each is not None
+        each.addAction("Exchange with the present", lambda n=name: exchange(work, n))
+        each.addAction("Take it back", lambda n=name: work.do(f"Take back “{n}”", take_snapshot(work.session, n)))
+        each.addAction("Forget it", lambda n=name: work.do(f"Forget “{n}”", drop_snapshot(work.session, n)))
+
+
+def ask_name(work: Workspace, parent: QWidget) -> None:
+    """Ask for a name and keep the present under it."""
+    usual = unused_name("Snapshot", [snapshot.name for snapshot in work.session.snapshots])
+    name, given = QInputDialog.getText(parent, "Keep a snapshot", "Name of the snapshot:", text=usual)
+    if given and name.strip():
+        work.do(f"Keep “{name.strip()}”", keep_snapshot(work.session, name.strip()))
+
+
+def exchange(work: Workspace, name: str) -> None:
+    """Go to the snapshot; once more goes back."""
+    work.do(f"Exchange with “{name}”", exchange_snapshot(work.session, name))
+
+
+def exchange_newest(work: Workspace) -> None:
+    """The same with the one kept last."""
+    if not work.session.snapshots:
+        work.tell("There is no snapshot yet: keep one in the Session menu.")
+        return
+    exchange(work, work.session.snapshots[-1].name)

@@ -1,0 +1,92 @@
+"""An account of what was done, in plain words, to lie beside the files that were handed over."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+
+import numpy as np
+
+from supple_snare import __version__
+from supple_snare.errors import HandOverError
+from supple_snare.exchange.replacing import replacing
+from supple_snare.session.document import Session
+from supple_snare.session.proof import questions
+from supple_snare.session.stages import GroupView
+from supple_snare.sound.cut import Cut
+from supple_snare.timing.aim import Aim, AimAt
+from supple_snare.timing.tighten import Kept, Response
+
+ACCOUNT_NAME = "what was done.txt"
+
+
+def account(session: Session, groups: Sequence[tuple[GroupView, Cut | None]], files: Sequence[Path]) -> str:
+    """What was done to each group, with figures."""
+    grid = session.grid
+    tempo = "following the band" if grid.played is not None else f"{grid.tempo_bpm:.6g} bpm"
+    lines = [
+        f"{session.name}: tightened with Supple Snare {__version__}",
+        f"Grid: {tempo}, {grid.meter}, {grid.ruling}",
+    ]
+    for view, cut in groups:
+        lines += ["", *_of_group(session, view, cut)]
+    lines += ["", "Files:", *(f"  {path.name}" for path in files)]
+    return "\n".join(lines) + "\n"
+
+
+def write_account(text: str, folder: Path) -> Path:
+    """Write it beside the files.
+
+    Raises
+    ------
+    HandOverError
+        If it cannot be written.
+    """
+    path = folder / ACCOUNT_NAME
+    try:
+        with replacing(path) as file:
+            file.write(text.encode())
+    except OSError as error:
+        raise HandOverError(f"{path}: cannot be written ({os.strerror(error.errno or 0)}).") from error
+    return path
+
+
+def _of_group(session: Session, view: GroupView, cut: Cut | None) -> list[str]:
+    group, plan = view.group, view.plan
+    moved = np.abs(plan.move_ms) > 1e-6
+    lines = [f"{group.name}", f"  {_settings(session, group.response, group.aim)}"]
+    for own in group.section_settings:
+        name = next((section.name for section in session.sections if section.key == own.section), "a section")
+        lines.append(f"  {name}: {_settings(session, own.response, own.aim)}")
+    median = float(np.median(np.abs(plan.move_ms[moved]))) if moved.any() else 0.0
+    most = float(np.abs(plan.move_ms).max(initial=0.0))
+    far = f"half of them by less than {median:.1f} ms, none by more than {most:.1f} ms"
+    lines.append(f"  {int(moved.sum())} of {len(plan)} strokes moved, {far}")
+    kept = {kind: int(np.count_nonzero(plan.kept == kind)) for kind in Kept}
+    by_hand = f"{kept[Kept.HELD]} held, {kept[Kept.GIVEN]} moved by hand"
+    lines.append(f"  {by_hand}, {kept[Kept.REACH]} left alone past the reach")
+    if cut is not None:
+        lines.append(f"  {len(cut.edits) - 1} seams, the same in every track")
+    asked = questions(session, view, cut)
+    left = sum(not question.answered for question in asked)
+    lines.append(f"  {len(asked)} doubts, {left} of them not answered")
+    return lines
+
+
+def _settings(session: Session, response: Response, aim: Aim) -> str:
+    toward = {
+        AimAt.GRID: "the grid",
+        AimAt.OWN_FEEL: f"its own feel ({aim.amount:.0%})",
+        AimAt.GROOVE: f"the groove “{aim.groove.name if aim.groove else ''}” ({aim.amount:.0%})",
+        AimAt.REFERENCE: f"{_reference(session, aim)}, {aim.behind_ms:+g} ms",
+    }[aim.at]
+    reach = f"{response.reach_ms:g} ms" if response.has_reach else "no limit"
+    return (
+        f"toward {toward}; strength {response.strength:.0%}, tolerance {response.tolerance_ms:g} ms, reach {reach}, "
+        f"drift kept {response.keep_drift:.0%}"
+    )
+
+
+def _reference(session: Session, aim: Aim) -> str:
+    return session.name_of(aim.reference) if session.reference_group(aim) is not None else "nothing"

@@ -1,0 +1,83 @@
+"""A smooth curve along a row of evenly spaced places, tied to what was seen between them: penalised least squares.
+
+Second differences are held down (E. T. Whittaker, "On a new method of graduation", Proc. Edinb. Math. Soc. 41, 1923):
+waves of a chosen length lose half their height, shorter ones nearly all of it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from supple_snare.timing.units import FloatArray, IntArray
+
+
+def wave_penalty(wave: float) -> float:
+    """Weight at which a wave of that length loses half its height."""
+    return float((wave / (2.0 * np.pi)) ** 4)
+
+
+class SmoothRow:
+    """Least squares over a row of evenly spaced values, as a matrix of two diagonals beside the main one.
+
+    Parameters
+    ----------
+    found : float array, shape (n,)
+        What each value should be near.
+    weight : float
+        How much that counts; 0 where only ties say something.
+    """
+
+    def __init__(self, found: FloatArray, weight: float = 1.0) -> None:
+        self._count = len(found)
+        self._matrix = np.zeros((3, self._count))  # as scipy lays it: [2 - k, j] stands for row j - k, column j
+        self._matrix[2] = weight
+        self._right = weight * found
+
+    def smooth(self, penalty: float, *, broken: Sequence[int]) -> None:
+        """Hold second differences down, but for some."""
+        weight = np.full(max(self._count - 2, 0), penalty)
+        weight[list(broken)] = 0.0
+        last = len(weight)
+        for i, at_i in enumerate((1.0, -2.0, 1.0)):
+            for j, at_j in enumerate((1.0, -2.0, 1.0)):
+                if j >= i:
+                    self._matrix[2 - (j - i), j : j + last] += at_i * at_j * weight
+
+    def tie(self, place: FloatArray, value: FloatArray, weight: FloatArray) -> None:
+        """Draw places, between two of the row or beyond them, to values."""
+        index = np.clip(np.floor(place), 0, self._count - 2).astype(np.int64)
+        share = place - index
+        for at, here in ((index, 1.0 - share), (index + 1, share)):
+            np.add.at(self._matrix[2], at, weight * here * here)
+            np.add.at(self._right, at, weight * here * value)
+        np.add.at(self._matrix[1], index + 1, weight * share * (1.0 - share))
+
+    def space(self, places: IntArray, gap: float, weight: float) -> None:
+        """Hold the values at some places to a distance from the next one."""
+        self._matrix[2, places] += weight
+        self._matrix[2, places + 1] += weight
+        self._matrix[1, places + 1] -= weight
+        self._right[places] -= weight * gap
+        self._right[places + 1] += weight * gap
+
+    def solved(self) -> FloatArray:
+        """The values at which the sum of squares is least, by splitting the matrix into L D Lᵀ.
+
+        Each step needs the two before it, so this is a plain loop: some twelve thousand places in an hour at most.
+        """
+        two, one, main = (row.tolist() for row in self._matrix)
+        right = self._right.tolist()
+        count = self._count
+        pivot, low, lower, value = [0.0] * (count + 2), [0.0] * (count + 2), [0.0] * (count + 2), [0.0] * (count + 2)
+        for i in range(count):  # entries −1 and −2 are still zero when they are asked for
+            pivot[i] = main[i] - pivot[i - 1] * low[i - 1] ** 2 - pivot[i - 2] * lower[i - 2] ** 2
+            if i + 1 < count:
+                low[i] = (one[i + 1] - pivot[i - 1] * low[i - 1] * lower[i - 1]) / pivot[i]
+            if i + 2 < count:
+                lower[i] = two[i + 2] / pivot[i]
+            value[i] = right[i] - low[i - 1] * value[i - 1] - lower[i - 2] * value[i - 2]
+        for i in range(count - 1, -1, -1):
+            value[i] = value[i] / pivot[i] - low[i] * value[i + 1] - lower[i] * value[i + 2]
+        return np.array(value[:count])

@@ -1,0 +1,203 @@
+"""Tighten by hand and Proof, in the real window."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF
+
+from supple_snare.desk import stroke_tools
+from supple_snare.desk.cards import proof
+from supple_snare.desk.cards.proof import ProofCard
+from supple_snare.desk.cards.tighten import TightenCard
+from supple_snare.desk.hear_around import hear_chosen
+from supple_snare.desk.page_geometry import lean_angle
+from supple_snare.desk.page_painter import base_px, peg_lengths
+from supple_snare.session.edits import change_group
+from supple_snare.session.section_edits import split_section
+from supple_snare.timing.tighten import Kept, Response
+from tests.desk.conftest import settle, wait_until
+from tests.desk.gestures import drag
+
+
+@pytest.fixture
+def tight(ready):
+    """The window in Tighten with a reach that leaves some strokes doubtful."""
+    work = ready.work
+    work.do("Reach", change_group(work.session, work.group.key, response=Response(strength=0.8, reach_ms=12.0)))
+    work.look(step="tighten")
+    settle(ready)
+    return ready
+
+
+def head_of(window, stroke):
+    """Where the head of a peg is, and its foot."""
+    view, layout = window.work.view, window.page.page_layout
+    row, x = layout.place_of(float(view.offsets.grid_s[stroke]))
+    foot = QPointF(x, row * layout.row_px + base_px(layout) - window.page.verticalScrollBar().value())
+    length = float(peg_lengths(view, np.array([stroke]), layout)[0])
+    angle = float(lean_angle(view.offsets.offset_ms[stroke] + view.plan.move_ms[stroke]))
+    return QPointF(foot.x() + np.sin(angle) * abs(length), foot.y() + np.cos(angle) * length), foot, length
+
+
+def test_a_peg_is_dragged_to_lean_as_wished(tight):
+    """One step of undo; the stroke is moved by hand from then on, whatever the strength."""
+    window, stroke = tight, 4
+    head, foot, length = head_of(window, stroke)
+    angle = float(lean_angle(9.0))
+    to = QPointF(foot.x() + np.sin(angle) * abs(length), foot.y() + np.cos(angle) * length)
+    drag(window.page, head, to)
+    view = window.work.view
+    assert view.offsets.offset_ms[stroke] + view.plan.move_ms[stroke] == pytest.approx(9.0, abs=0.6)
+    assert view.plan.kept[stroke] == Kept.GIVEN
+    window.work.undo()
+    assert not window.work.group.moves_given
+    window.grab()
+
+
+def test_strokes_are_nudged_evened_out_and_left_as_found(tight):
+    """By 1 ms and by 1 sample, one or a range as a block; all of it dropped at once."""
+    window, work = tight, tight.work
+    before = work.view.plan.move_ms.copy()
+    work.look(selected_s=float(work.view.strokes.time_s[3]))
+    window._nudge(1.0, 1)
+    window._nudge(0.0, -1)
+    assert work.view.plan.move_ms[3] == pytest.approx(before[3] + 1.0 - 1000 / 48_000, abs=1e-6)
+    times = work.view.strokes.time_s
+    work.look(range_s=(float(times[5]) - 0.01, float(times[8]) + 0.01), selected_s=None)
+    window._nudge(-1.0, -1)
+    assert work.view.plan.move_ms[5:9] == pytest.approx(before[5:9] - 1.0)
+    stroke_tools.even_selection(work)
+    assert len(work.group.evens) == 1
+    stroke_tools.drop_selection(work)
+    assert work.group.evens == ()
+    assert len(work.group.moves_given) == 1
+
+
+def test_a_section_gets_settings_of_its_own(tight):
+    """The curve, the sliders and the bands speak of the chosen scope."""
+    window, work = tight, tight.work
+    work.do("Split", split_section(work.session, float(work.session.grid.bar_time_s(5))))
+    settle(window)
+    card = window.cards["tighten"]
+    assert isinstance(card, TightenCard)
+    key = work.session.sections[1].key
+    card.scope.setCurrentIndex(2)
+    card.scope.activated.emit(2)
+    assert work.scope == key
+    card.strength.changed.emit(card.strength.value())
+    card.strength.set_value(20.0)
+    card.strength.changed.emit(20.0)
+    assert work.group.settings_in(key)[0].strength == pytest.approx(0.2)
+    assert work.group.response.strength == 0.8
+    window.grab()
+    card.follow.click()
+    assert work.group.section_settings == ()
+    card.treat_lead(work.view.columns[0], "free_leads")
+    card.softest.setValue(-20.0)
+    card.join.changed.emit(2.0)
+    group = work.group
+    assert (group.free_leads, group.softest_db, group.join_ms) == ((work.view.columns[0],), -20.0, 2.0)
+    card.treat_lead(work.view.columns[0], "held_leads")
+    assert (work.group.free_leads, work.group.held_leads) == ((), (work.view.columns[0],))
+    led = work.view.strokes.lead == 0
+    assert not work.view.plan.move_ms[led].any()
+    card.treat_lead(work.view.columns[0], None)
+    assert work.group.held_leads == ()
+
+
+def test_doubts_are_heard_answered_and_get_fewer(tight):
+    """D goes to the worst, Return says fine and goes on, H holds, U takes the other slot; a finished list says so."""
+    window, work = tight, tight.work
+    work.look(step="proof")
+    settle(window)
+    card = window.cards["proof"]
+    assert isinstance(card, ProofCard)
+    asked = work.questions_of(work.group)
+    assert len(asked) >= 3
+    assert card.list.count() == len(asked)
+    window._step_doubt(1)
+    assert work.selected == asked[0].stroke
+    window._return()
+    left = [question for question in work.questions_of(work.group) if not question.answered]
+    assert len(left) == len(asked) - 1
+    assert work.selected == asked[1].stroke
+    window._hold()
+    assert len([q for q in work.questions_of(work.group) if not q.answered]) == len(asked) - 2
+    while any(not question.answered for question in work.questions_of(work.group)):
+        window._step_doubt(1)
+        window._return()
+    settle(window)
+    assert "done" in card._count.text()
+    assert window.steps.buttons["proof"].state == "all heard"
+    card.filter.setCurrentIndex(card.filter.findData("answered"))
+    card.refresh()
+    assert card.list.count() == len(asked) - 1
+    card.list.setCurrentRow(0)
+    proof.ask(work)
+    assert any(not question.answered for question in work.questions_of(work.group))
+
+
+def test_a_doubt_is_heard_in_turn(tight):
+    """A bar around it over and over, once as played and once tightened; the key again stops."""
+    window, work = tight, tight.work
+    work.look(step="proof")
+    settle(window)
+    window._step_doubt(1)
+    hear_chosen(work, "turn")
+    assert window.player.is_playing
+    programme = window._programmes.now()
+    assert programme.in_turn
+    length = (programme.loop[1] - programme.loop[0]) / 48_000
+    assert length == pytest.approx(4 * 60 / 110, abs=0.01)
+    versions = set()
+    wait_until(lambda: bool(versions.update(b.tightened for b in window.player._heard) or len(versions) == 2), 12.0)
+    hear_chosen(work, "turn")
+    assert not window.player.is_playing
+    assert work.looks.around_s is None
+
+
+def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
+    """It moves by as much as it is dragged, in the sound at once; the list of all seams leads to it."""
+    window, work = tight, tight.work
+    work.look(step="proof", loupe=True)
+    settle(window)
+    card = window.cards["proof"]
+    assert isinstance(card, ProofCard)
+    cut = work.cut_of(work.group)
+    seams = proof.seam_strokes(cut)
+    card.filter.setCurrentIndex(card.filter.findData("seams"))
+    card.refresh()
+    assert card.list.count() == len(seams) == np.count_nonzero(np.diff(cut.move, prepend=0))
+    card.list.setCurrentRow(4)
+    wait_until(lambda: window.loupe.is_loaded)
+    loupe = window.loupe
+    loupe.zoom(-2)
+    before = work.view.strokes.time_s[seams[4]]
+    seen = min(loupe._seams_seen(), key=lambda each: abs(each[1] - before - cut.move[seams[4]] / 48_000))
+    middle = 0.5 * float(loupe._x(seen[0]) + loupe._x(seen[1]))
+    by_px = float(loupe._x(0.0) - loupe._x(0.002))
+    drag(loupe, QPointF(middle, 60.0), QPointF(middle + by_px, 60.0))
+    assert len(work.group.seams_given) == 1
+    settle(window)
+    ends = work.edits_of(work.group).at / 48_000
+    assert np.min(np.abs(ends - (seen[1] - 0.002))) < 0.0002
+    window.grab()
+    loupe._leave_seam()
+    settle(window)
+    assert not work.group.seams_given
+    assert np.min(np.abs(work.edits_of(work.group).at / 48_000 - seen[1])) < 1e-4
+
+
+def test_lengths_of_seams_are_set_or_as_the_sound_asks(tight):
+    """Shorter fades at once, and back."""
+    window, work = tight, tight.work
+    card = window.cards["tighten"]
+    assert isinstance(card, TightenCard)
+    usual = work.cut_of(work.group).edits.fade.max()
+    card.fade.setValue(2.0)
+    settle(window)
+    assert work.cut_of(work.group).edits.fade.max() <= round(0.002 * 48_000)
+    card.by_material.click()
+    settle(window)
+    assert work.cut_of(work.group).edits.fade.max() == usual

@@ -1,0 +1,216 @@
+"""Nothing is ever lost: sessions in the window saved by themselves, opened again, brought back, shared."""
+
+from __future__ import annotations
+
+import msgspec
+import pytest
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractButton, QFileDialog
+
+from supple_snare.desk import saving
+from supple_snare.desk.outputs import SimulatedOutput
+from supple_snare.desk.player import Player
+from supple_snare.desk.recent import recent_sessions
+from supple_snare.desk.step_list import show_steps
+from supple_snare.desk.window import Window
+from supple_snare.errors import SessionError
+from supple_snare.session.folder import SessionFolder, open_history
+from supple_snare.session.storage import load_session
+from supple_snare.timing.tighten import Kept
+from tests.desk.conftest import settle, wait_until
+
+
+def name_it(window: Window, name: str) -> None:
+    """One step that changes something."""
+    window.work.do(f"Name it {name}", msgspec.structs.replace(window.work.session, name=name))
+
+
+def deeds(window: Window) -> dict[str, QAbstractButton]:
+    """What the message offers to do."""
+    row = window._message_acts
+    pushes = [row.itemAt(number).widget() for number in range(row.count())]
+    return {push.text(): push for push in pushes}
+
+
+@pytest.fixture
+def other(qapp, window):
+    """A second window beside the first."""
+    other = Window(player=Player(SimulatedOutput()))
+    yield other
+    other.work._unchanged = other.work.session
+    other.close()
+    other.deleteLater()
+
+
+def test_a_saved_session_opens_as_it_was_with_its_undo_list(ready, tmp_path):
+    """Saved by itself after each change once it has a folder; opened by another sitting, undo goes on."""
+    assert ready.work.save_as(tmp_path / "session")
+    index = 3
+    ready.work.look(step="tighten", selected_s=float(ready.work.view.strokes.time_s[index]))
+    before = ready.work.session
+    QTest.keyClick(ready, Qt.Key.Key_H)
+    assert not ready.work.is_saved
+    wait_until(lambda: ready.work.is_saved)
+    expected = ready.work.session
+    assert load_session(tmp_path / "session") == expected
+    ready._new()
+    assert recent_sessions() == [tmp_path / "session"]
+    ready.open_paths([tmp_path / "session"])
+    assert ready.work.session == expected
+    settle(ready)
+    assert ready.work.view.plan.kept[index] == Kept.HELD
+    assert ready.work.history.undo_label.startswith("Hold")
+    ready.work.undo()
+    assert ready.work.session == before
+    wait_until(lambda: ready.work.is_saved)
+    assert open_history(tmp_path / "session").history.redo_label.startswith("Hold")
+
+
+def test_every_step_can_be_gone_to_in_the_list(window):
+    """By arrow keys, in words, both ways; a new step drops what was taken back."""
+    for name in ("one", "two", "three"):
+        name_it(window, name)
+    steps = show_steps(window.work, window)
+    assert [steps.list.item(row).text() for row in (0, 3)] == ["As it was opened", "Name it three"]
+    QTest.keyClick(steps.list, Qt.Key.Key_Up)
+    QTest.keyClick(steps.list, Qt.Key.Key_Up)
+    assert window.work.session.name == "one"
+    assert steps.list.item(3).text() == "↷ Name it three"
+    QTest.keyClick(steps.list, Qt.Key.Key_Down)
+    assert window.work.session.name == "two"
+    name_it(window, "four")
+    assert [steps.list.item(row).text() for row in range(2, 4)] == ["Name it two", "Name it four"]
+    steps.close()
+
+
+def test_an_unsaved_session_outlives_a_crash(ready, other, tmp_path):
+    """Changed without a folder, it is sheltered; the next start offers it and brings it back as it was."""
+    name_it(ready, "Dockside March")
+    wait_until(lambda: ready.work.is_saved)
+    lost, place = ready.work.session, ready.work.saving._place
+    other.offer_lost()
+    assert deeds(other) == {}  # the first window works on it
+    place.release()  # as if its process had been killed
+    other.offer_lost()
+    assert "Dockside March" in other._message_words.text()
+    deeds(other)["Bring it back"].click()
+    assert other.work.session == lost
+    assert other.work.history.undo_label == "Name it Dockside March"
+    assert other.work.is_unsaved
+    assert other.work.save_as(tmp_path / "kept")
+    assert not place.path.exists()
+    assert load_session(tmp_path / "kept") == lost
+
+
+def test_the_second_window_reads_and_says_who_writes(window, other, tmp_path):
+    """Its changes are kept apart; no folder that holds a session is ever written over."""
+    name_it(window, "Dockside March")
+    assert window.work.save_as(tmp_path / "session")
+    other.open_paths([tmp_path / "session"])
+    assert other.work.session == window.work.session
+    assert "is being worked on by" in other._message_words.text()
+    assert other._state.text() == "open for reading"
+    name_it(other, "Mine")
+    wait_until(lambda: other.work.is_saved)
+    assert load_session(tmp_path / "session").name == "Dockside March"
+    assert not other.work.save_as(tmp_path / "session")
+    assert "holds another session" in other._message_words.text()
+    assert other.work.save_as(tmp_path / "mine")
+    assert other._state.text() == "saved"
+
+
+def test_a_folder_that_cannot_be_written_is_told_and_its_work_sheltered(window, tmp_path, monkeypatch):
+    """A full disk or a removed drive: nothing is lost, it is tried again, and the end is told as well."""
+    assert window.work.save_as(tmp_path / "session")
+    monkeypatch.setattr(saving, "_AGAIN_MS", 50)
+    write = SessionFolder.write
+
+    def full(folder: SessionFolder, history, desk=None) -> None:
+        if folder.path.parent == tmp_path:
+            raise SessionError("The disk is full.")
+        write(folder, history, desk)
+
+    with monkeypatch.context() as patch:
+        patch.setattr(SessionFolder, "write", full)
+        name_it(window, "Dockside March")
+        wait_until(lambda: bool(window.work.saving.problem))
+        assert window._message_words.text() == "The disk is full."
+        assert window._state.text() == "cannot be saved!"
+        assert open_history(window.work.saving._place.path).history.present.name == "Dockside March"
+    wait_until(lambda: not window.work.saving.problem)
+    assert load_session(tmp_path / "session").name == "Dockside March"
+    assert window.work.saving._place is None
+    assert "saved again" in window._message_words.text()
+
+
+def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_path, monkeypatch):
+    """Under other names too, with undo knowing the new places; playing leaves out what is not there."""
+    work = ready.work
+    work.do("Name it", msgspec.structs.replace(work.session, name="Dockside March"))
+    assert work.save_as(tmp_path / "sessions" / "session")
+    shown = work.view.strokes.time_s.tolist()
+    ready._new()
+    (tmp_path / "far").mkdir()
+    for number, path in enumerate(take.files):
+        path.rename(tmp_path / "far" / f"{number}.wav")
+    ready.open_paths([tmp_path / "sessions" / "session"])
+    settle(ready)
+    assert "kick.wav, room.wav, snare.wav were not found" in ready._message_words.text()
+    assert work.view is None or not ready.player._programme.tracks
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "far"))
+    deeds(ready)["Find them …"].click()
+    settle(ready)
+    assert "3 recordings were found again" in ready._message_words.text()
+    assert [track.recording.path.name for track in work.session.tracks] == ["0.wav", "1.wav", "2.wav"]
+    assert work.view.strokes.time_s.tolist() == shown
+    work.undo()
+    assert work.session.tracks[0].recording.path == tmp_path / "far" / "0.wav"
+    assert len(ready.player._programme.tracks) == 3
+    ready._new()
+    (tmp_path / "far").rename(tmp_path / "sessions" / "beside")
+    ready.open_paths([tmp_path / "sessions" / "session"])
+    settle(ready)
+    assert "found again" in ready._message_words.text()
+
+
+def test_a_changed_recording_is_told_before_anything_is_drawn_from_it(ready, take, tmp_path):
+    """One byte is enough; it can be taken as it is now."""
+    assert ready.work.save_as(tmp_path / "session")
+    ready._new()
+    data = bytearray(take.files[0].read_bytes())
+    data[-100] ^= 255
+    take.files[0].write_bytes(data)
+    ready.open_paths([tmp_path / "session"])
+    settle(ready)
+    assert "kick.wav is not the file it was" in ready._message_words.text()
+    assert ready.work.view is None
+    assert [track.recording.path.name for track in ready.player._programme.tracks] == ["snare.wav", "room.wav"]
+    deeds(ready)["Use as they are now"].click()
+    settle(ready)
+    assert ready.work.view is not None
+    assert not ready._message.isVisible()
+
+
+def refuse(*_arguments: object, **_named: object) -> None:
+    """Nothing is to be made anew."""
+    raise AssertionError("made anew")
+
+
+def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkeypatch):
+    """The second opening listens to nothing; it draws and cuts the same."""
+    work = ready.work
+    assert work.save_as(tmp_path / "session")
+    ready._new()
+    ready.open_paths([tmp_path / "session"])
+    settle(ready)
+    before, seams = work.view, work.cut_of(work.group)
+    ready._new()
+    for name in ("analyse", "judge_bleed"):
+        monkeypatch.setattr(f"supple_snare.desk.hearing.{name}", refuse)
+    monkeypatch.setattr("supple_snare.session.stages.plan_cut", refuse)
+    ready.open_paths([tmp_path / "session"])
+    settle(ready)
+    assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
+    assert work.cut_of(work.group).edits.at.tolist() == seams.edits.at.tolist()
+    assert any((tmp_path / "session" / "cache").iterdir())
