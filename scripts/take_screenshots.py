@@ -13,8 +13,9 @@ from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
+from msgspec import structs
 from PyQt6.QtCore import QSettings, QStandardPaths
-from PyQt6.QtGui import QPixmap
+from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from supple_snare.demo.session import demo_listening, demo_session
@@ -30,6 +31,7 @@ from supple_snare.session.feels import FeelOf
 from supple_snare.session.grid_edits import beats_of_strokes, follow_beats
 from supple_snare.session.history import History
 from supple_snare.session.section_edits import split_section
+from supple_snare.session.shelter import Shelter, state_folder
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.cycle import Cycle
 from supple_snare.timing.groove import Groove
@@ -122,6 +124,24 @@ def mend_fill(window: Window) -> None:
     window.page.show_time(start_s)
 
 
+def listen(window: Window) -> None:
+    """The two cornets as one, at half speed, bars 5 to 8 in turn, while it plays."""
+    work = window.work
+    cornets = [track.key for track in work.session.tracks if "cornet" in track.name.lower()]
+    work.listen(mono="two", two=(cornets[0], cornets[1]))
+    work.look(half_speed=True, in_turn=True, looping=True, loop_bars=(5, 8))
+    window.player.seek(float(work.session.grid.bar_time_s(5)))
+    window.player.play()
+
+
+def lose(window: Window) -> None:
+    """An earlier run was killed before its session was saved."""
+    session = structs.replace(window.work.session, name="Rehearsal, second run")
+    with Shelter(state_folder()).place() as place:
+        place.write(History(session))
+    window.offer_lost()
+
+
 def march(window: Window) -> Groove:
     """One of the grooves that come with the program."""
     return next(groove for _, groove in window.work.grooves() if "marching" in groove.name)
@@ -134,6 +154,8 @@ PREPARE: dict[str, Callable[[Window], None]] = {
     "reference": follow_drums,
     "fill": mend_fill,
     "proof": look_at_doubt,
+    "listening": listen,
+    "recovery": lose,
     "loupe": choose_flam,
     "measure": lambda window: window.measures.choose("slots"),
 }
@@ -141,6 +163,8 @@ STEP_OF = {
     "loupe": "hits",
     "measure": "feel",
     "grooves": "feel",
+    "listening": "proof",
+    "recovery": "gather",
     "midi-part": "tighten",
     "reference": "tighten",
     "fill": "tighten",
@@ -157,6 +181,23 @@ def picture_of_library(window: Window, app: QApplication) -> QPixmap:
     return picture
 
 
+def picture_with_panel(window: Window, app: QApplication) -> QPixmap:
+    """The window with the listening panel open over it, as a screen would show both."""
+    panel = window.transport.panel
+    window.transport.listening.click()
+    wait(app, lambda: window.player.level_db > -40.0, 5.0)
+    picture = window.grab()
+    painter = QPainter(picture)
+    painter.drawPixmap(window.mapFromGlobal(panel.pos()), panel.grab())
+    painter.end()
+    panel.close()
+    window.player.stop()
+    return picture
+
+
+TAKE = {"grooves": picture_of_library, "listening": picture_with_panel}
+
+
 def main() -> None:
     """Open the demo, go through the steps, keep a picture of each."""
     folder = Path(sys.argv[1]) if len(sys.argv) > 1 else ROOT / "docs" / "screenshots"
@@ -165,7 +206,7 @@ def main() -> None:
     QStandardPaths.setTestModeEnabled(True)
     app = QApplication(sys.argv[:1])
     with tempfile.TemporaryDirectory() as settings:
-        os.environ["XDG_DATA_HOME"] = settings
+        os.environ["XDG_DATA_HOME"] = os.environ["XDG_STATE_HOME"] = settings
         QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, settings)
         apply_theme(app)
         window = Window()
@@ -187,7 +228,12 @@ def main() -> None:
                 feel_beside=None,
                 selected_s=None,
                 range_s=None,
+                half_speed=False,
+                in_turn=False,
+                looping=False,
+                listening=demo_listening(session),
             )
+            window._message.hide()
             before = window.work.session
             PREPARE.get(picture, lambda _window: None)(window)
             if window.work.session is not before:
@@ -195,7 +241,7 @@ def main() -> None:
             if window.work.looks.loupe:
                 wait(app, lambda: window.loupe.is_loaded)
             wait(app, lambda: not window.work.jobs.jobs)
-            shown = picture_of_library(window, app) if picture == "grooves" else window.grab()
+            shown = TAKE.get(picture, lambda window, _app: window.grab())(window, app)
             shown.save(str(folder / f"{picture.replace(' ', '-')}.png"))
             while window.work.session is not before:
                 window.work.undo()

@@ -49,6 +49,29 @@ class WholeBox(QSpinBox):
         return (QValidator.State.Acceptable if inside else QValidator.State.Intermediate), text or "", position
 
 
+class NumberBox(QDoubleSpinBox):
+    """A number typed or turned with the wheel, with a real minus sign."""
+
+    def __init__(self, low: float, high: float, *, unit: str = "", digits: int = 0, step: float = 1.0) -> None:
+        super().__init__()
+        self.setRange(low, high)
+        self.setDecimals(digits)
+        self.setSingleStep(step)
+        self.setSuffix(unit)
+        self.setKeyboardTracking(False)
+        self.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+
+    def textFromValue(self, value: float) -> str:
+        return super().textFromValue(value).replace("-", "−")
+
+    def valueFromText(self, text: str | None) -> float:
+        return super().valueFromText((text or "").replace("−", "-"))
+
+    def validate(self, text: str | None, position: int) -> tuple[QValidator.State, str, int]:
+        state, _text, position = super().validate((text or "").replace("−", "-"), position)
+        return state, text or "", position
+
+
 _LABEL_PX = 72
 
 
@@ -67,16 +90,10 @@ class NumberSlider(QWidget):
         self._slider = QSlider(Qt.Orientation.Horizontal)
         self._slider.setRange(round(low / step), round(high / step))
         self._slider.setAccessibleName(name)
-        self._box = QDoubleSpinBox()
-        self._box.setRange(low, high)
-        self._box.setSingleStep(step)
-        self._box.setDecimals(digits)
-        self._box.setSuffix(unit)
+        self._box = NumberBox(low, high, unit=unit, digits=digits, step=step)
         self._box.setFixedWidth(76)
-        self._box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self._box.setAlignment(Qt.AlignmentFlag.AlignRight)
         self._box.setAccessibleName(name)
-        self._box.setKeyboardTracking(False)
         for part in (self._slider, self._box):
             part.setToolTip(hint)
         label = QLabel(name)
@@ -200,16 +217,10 @@ def number(
     low: float, high: float, hint: str, *, unit: str = "", digits: int = 0, step: float = 1.0, lowest: str = ""
 ) -> QDoubleSpinBox:
     """A number that is typed or turned with the wheel; at its lowest it may say a word instead."""
-    box = QDoubleSpinBox()
-    box.setRange(low, high)
-    box.setDecimals(digits)
-    box.setSingleStep(step)
-    box.setSuffix(unit)
+    box = NumberBox(low, high, unit=unit, digits=digits, step=step)
     box.setSpecialValueText(lowest)
     box.setToolTip(hint)
     box.setAccessibleName(hint)
-    box.setKeyboardTracking(False)
-    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
     box.setFixedHeight(28)
     return box
 

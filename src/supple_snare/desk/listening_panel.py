@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import QPoint, QRectF, QSettings, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtMultimedia import QMediaDevices
-from PyQt6.QtWidgets import QCheckBox, QFormLayout, QFrame, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFrame, QHBoxLayout, QVBoxLayout, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.controls import NumberSlider, choice, fill_choice, head, words
@@ -78,15 +78,14 @@ class ListeningPanel(QFrame):
         self.mono = choice("Doubles sound tighter than they are when they are spread; as one they do not (Shift+M)")
         self.mono.activated.connect(lambda _row: self._choose_mono(self.mono.currentData()))
         column.addWidget(self.mono)
-        form = QFormLayout()
-        form.setContentsMargins(0, 0, 0, 0)
+        self._two_row = QWidget()
+        row = QHBoxLayout(self._two_row)
+        row.setContentsMargins(0, 0, 0, 0)
         self.two = (choice("One of the two tracks"), choice("The other one"))
-        for box, label in zip(self.two, ("One", "Other"), strict=True):
+        for box in self.two:
             box.activated.connect(lambda _row: work.listen(two=tuple(each.currentData() for each in self.two)))
-            form.addRow(QLabel(label), box)
-        self._two_rows = QWidget()
-        self._two_rows.setLayout(form)
-        column.addWidget(self._two_rows)
+            row.addWidget(box, 1)
+        column.addWidget(self._two_row)
 
     def _build_loop(self, column: QVBoxLayout) -> None:
         work = self._work
@@ -151,7 +150,7 @@ class ListeningPanel(QFrame):
         tracks: list[tuple[str, object]] = [(each.name, each.key) for each in _members(self._work.session)]
         for place, track_box in enumerate(self.two):
             fill_choice(track_box, tracks, listening.two[place])
-        self._two_rows.setVisible(listening.mono == "two")
+        self._two_row.setVisible(listening.mono == "two")
         self.beats.set_value(float(listening.beats_before))
         if self.isVisible():
             self.adjustSize()

@@ -105,7 +105,7 @@ class Page(QAbstractScrollArea):
         if group is None or view is None:
             return PagePicture(self.page_layout, work.session.grid)
         peaks = {track.key: work.stages.peaks(track) for track in view.tracks}
-        loop = work.looks.loop_bars
+        loop = work.looks.loop_bars if work.looks.looping else None
         grid = work.session.grid
         return PagePicture(
             layout=self.page_layout,
@@ -120,7 +120,7 @@ class Page(QAbstractScrollArea):
             show_hits=work.looks.step == "hits",
             selected=work.selected,
             range_s=work.looks.range_s,
-            loop_s=(float(grid.bar_time_s(loop[0])), float(grid.bar_time_s(loop[1] + 1))) if loop else None,
+            loop_s=None if loop is None else (float(grid.bar_time_s(loop[0])), float(grid.bar_time_s(loop[1] + 1))),
             sections=tuple(section_spans(work.session)),
             hit_track=chosen_track(work) if work.looks.step == "hits" else None,
             hit=work.looks.hit,

@@ -39,6 +39,7 @@ class Player(QObject):
         self._heard: deque[Block] = deque(maxlen=64)
         self._producer: Producer | None = None
         self._position = 0
+        self._heard_tightened = True
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self._tick)
@@ -60,6 +61,11 @@ class Player(QObject):
             return SILENCE_DB
         newest = list(self._heard)[-_LEVEL_BLOCKS:]
         return float(amplitude_to_db(max((block.peak for block in newest), default=0.0)))
+
+    @property
+    def heard_tightened(self) -> bool:
+        """Which version was heard last: of a loop in turn it changes each time round."""
+        return self._heard_tightened
 
     @property
     def times_run_out(self) -> int:
@@ -163,7 +169,8 @@ class Player(QObject):
 
     def _follow(self, heard: Iterable[Block]) -> None:
         with contextlib.suppress(IndexError, RuntimeError):
-            self._position = list(heard)[-1].position
+            newest = list(heard)[-1]
+            self._position, self._heard_tightened = newest.position, newest.tightened
 
     def _tick(self) -> None:
         producer = self._producer

@@ -14,16 +14,16 @@ from supple_snare.desk.workspace import Workspace
 
 _STYLE = f"""
 #transport {{ background: {theme.DESK.name()}; }}
-#transport QLabel {{ color: {theme.DESK_TEXT.name()}; }}
-#transport QLabel#place {{ font-size: 16px; font-weight: bold; }}
-#transport QLabel#quiet {{ color: {theme.DESK_SOFT.name()}; font-size: 12px; }}
-#transport QSpinBox {{
+#transport > QLabel {{ color: {theme.DESK_TEXT.name()}; }}
+#transport > QLabel#place {{ font-size: 16px; font-weight: bold; }}
+#transport > QLabel#quiet {{ color: {theme.DESK_SOFT.name()}; font-size: 12px; }}
+#transport > QSpinBox {{
     background: {theme.DESK_RULE.name()}; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; min-height: 22px;
 }}
-#transport QPushButton {{
+#transport > QPushButton {{
     background: {theme.DESK_RULE.name()}; color: {theme.DESK_TEXT.name()}; border: 1px solid #6C6A66; padding: 3px 9px;
 }}
-#transport QPushButton:hover, #transport QPushButton:focus {{ border-color: {theme.BRASS_PALE.name()}; }}
+#transport > QPushButton:hover, #transport > QPushButton:focus {{ border-color: {theme.BRASS_PALE.name()}; }}
 """
 
 
@@ -63,6 +63,8 @@ class VersionSwitch(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.tightened = True
+        self.heard: bool | None = None
+        """Which of them sounds now, if a loop plays both in turn."""
         self.setFixedSize(230, 32)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setToolTip("Which version is shown and heard (A)")
@@ -87,6 +89,11 @@ class VersionSwitch(QWidget):
             painter.setPen(theme.INK if mine else theme.DESK_TEXT)
             painter.setFont(theme.text_font(14, bold=mine))
             painter.drawText(QRectF(index * half, 0, half, self.height()), Qt.AlignmentFlag.AlignCenter, word)
+            if self.heard == bool(index):
+                painter.setBrush(painter.pen().color())
+                left, middle = index * half + 9, self.height() / 2
+                corners = [(left, middle - 4), (left, middle + 4), (left + 7, middle)]
+                painter.drawPolygon(QPolygonF([QPointF(x, y) for x, y in corners]))
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
@@ -212,7 +219,11 @@ class Transport(QWidget):
             self._player.play()
 
     def show_place(self, time_s: float) -> None:
-        """Bar, beat and time."""
+        """Bar, beat and time, and which version sounds of a loop that plays both."""
+        heard = self._player.heard_tightened if self._player.is_playing and self._workspace.looks.in_turn else None
+        if heard != self.version.heard:
+            self.version.heard = heard
+            self.version.update()
         grid = self._workspace.session.grid
         bar = float(grid.bar_at(time_s)) + 1e-6
         whole = int(bar // 1)
