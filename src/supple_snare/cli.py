@@ -32,12 +32,13 @@ from supple_snare.session.edits import (
     set_aim,
 )
 from supple_snare.session.finding import tempos_of
-from supple_snare.session.handover import PartToWrite, part_to_write, plan_files, write_files
+from supple_snare.session.handover import PartToWrite, click_to_write, part_to_write, plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.mixing import Click
 from supple_snare.timing.aim import Aim, AimAt, Unpaired
 from supple_snare.timing.course import check_stiffness
 from supple_snare.timing.cycle import Cycle
@@ -270,6 +271,7 @@ def _command_parser() -> argparse.ArgumentParser:
         metavar="MS",
         help="neighbours whose moves differ by no more than twice that travel as one piece; default 0",
     )
+    tighten.add_argument("--click", action="store_true", help="write the click as a track, too")
     tighten.add_argument("--method", default="cut", metavar="METHOD", help="how: cut")
     tighten.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if needed")
     tighten.set_defaults(run=_tighten)
@@ -505,7 +507,8 @@ def _tighten(options: argparse.Namespace) -> Any:
     cut = None if view.part is not None else cut_group(session, view, _progress("finding seams"))
     edits = EditList.identity() if cut is None else cut.edits
     parts = [part_to_write(session, view)] if view.part is not None else []
-    jobs = plan_files([(track.recording, edits) for track in view.tracks], options.out, parts=parts)
+    click = click_to_write(session, Click(session.grid)) if options.click else None
+    jobs = plan_files([(track.recording, edits) for track in view.tracks], options.out, parts=parts, click=click)
     written = write_files(jobs, progress=_progress("writing"))
     result = tighten_report(session, view, cut, written)
     moved = sum(record.moved_ms != 0.0 for record in result.strokes)

@@ -150,8 +150,8 @@ def test_a_doubt_is_heard_in_turn(tight):
     assert programme.in_turn
     length = (programme.loop[1] - programme.loop[0]) / 48_000
     assert length == pytest.approx(4 * 60 / 110, abs=0.01)
-    versions = set()
-    wait_until(lambda: bool(versions.update(b.tightened for b in window.player._heard) or len(versions) == 2), 12.0)
+    received = window.player.output.received
+    wait_until(lambda: len({block.programme.tightened for block in list(received)}) == 2, 12.0)
     hear_chosen(work, "turn")
     assert not window.player.is_playing
     assert work.looks.around_s is None

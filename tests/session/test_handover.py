@@ -14,9 +14,14 @@ import pytest
 import soundfile
 
 from supple_snare.errors import CancelledError, HandOverError
-from supple_snare.session.handover import plan_files, write_files
+from supple_snare.session.document import Session
+from supple_snare.session.edits import add_recordings
+from supple_snare.session.grid_edits import with_grid
+from supple_snare.session.handover import click_to_write, plan_files, write_files
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.mixing import Click
+from supple_snare.timing.grid import Grid
 from tests.conftest import make_take
 
 EDITS = EditList.of([0, 60_000], [0, 240], [0, 240], [1.0, 0.5])
@@ -47,6 +52,25 @@ def test_no_edit_is_no_change(tmp_path, subtype, suffix):
         take.files, write_files(plan_files(tracks_of(take, EditList.identity()), tmp_path / "out")), strict=True
     ):
         assert np.array_equal(soundfile.read(source, dtype="int32")[0], soundfile.read(target, dtype="int32")[0])
+
+
+def test_the_click_is_printed_as_a_track(take, tmp_path):
+    """As long as the take, on its counts, under a name that no track has."""
+    session = add_recordings(Session(), [read_recording(path) for path in take.files])
+    session = with_grid(session, Grid(take.tempo_bpm, take.first_beat_s))
+    take.files[0].rename(take.root / "click.wav")
+    tracks = [(read_recording(take.root / "click.wav"), EDITS)]
+    click = click_to_write(session, Click(session.grid, level_db=-6.0))
+    _track, written = write_files(plan_files(tracks, tmp_path / "out", click=click))
+    assert written.name == "click 2.wav"
+    info = soundfile.info(written)
+    assert (info.frames, info.samplerate, info.subtype) == (tracks[0][0].frames, 48_000, "PCM_24")
+    sound = np.abs(soundfile.read(written)[0])
+    loud = np.flatnonzero(sound > 0.01)
+    starts = loud[np.append(True, np.diff(loud) > 5_000)] / 48_000
+    due = np.arange(len(starts)) * 60.0 / take.tempo_bpm
+    assert starts - take.first_beat_s == pytest.approx(due, abs=0.001)
+    assert 0.4 < sound.max() <= 0.51
 
 
 @pytest.mark.parametrize(("container", "suffix", "subtype"), [("FLAC", ".flac", "PCM_24"), ("WAV", ".wav", "FLOAT")])

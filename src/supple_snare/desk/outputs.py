@@ -23,7 +23,7 @@ class SimulatedOutput:
 
     Attributes
     ----------
-    received : deque of float32 arrays, each of shape (frames, 2)
+    received : deque of Block
         The newest blocks, oldest first.
     """
 
@@ -32,7 +32,7 @@ class SimulatedOutput:
     is_simulated = True
 
     def __init__(self) -> None:
-        self.received: deque[Stereo] = deque(maxlen=_RECEIVED_BLOCKS)
+        self.received: deque[Block] = deque(maxlen=_RECEIVED_BLOCKS)
         self._stop = Event()
         self._thread: Thread | None = None
 
@@ -51,9 +51,13 @@ class SimulatedOutput:
             self._thread.join()
             self._thread = None
 
+    def is_lost(self) -> bool:
+        """Whether it went away: never."""
+        return False
+
     def sound(self) -> Stereo:
         """All that was received, shape (frames, 2)."""
-        blocks = list(self.received)
+        blocks = [block.sound for block in self.received]
         return np.concatenate(blocks) if blocks else np.zeros((0, 2), dtype=np.float32)
 
     def _run(self, queue: BlockQueue, rate_hz: int, heard: deque[Block], stop: Event) -> None:
@@ -65,7 +69,7 @@ class SimulatedOutput:
                 stop.wait(0.002)
                 due = time.monotonic()
                 continue
-            self.received.append(block.sound)
+            self.received.append(block)
             heard.append(block)
             due += len(block.sound) / rate_hz
             stop.wait(max(0.0, due - time.monotonic()))

@@ -13,7 +13,7 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from supple_snare.desk.outputs import DeviceOutput, Output, open_output
+from supple_snare.desk.outputs import Output, open_output
 from supple_snare.sound.ahead import ReadAhead
 from supple_snare.sound.playback import Block, BlockQueue, Producer, Programme
 from supple_snare.timing.units import SILENCE_DB, amplitude_to_db
@@ -170,7 +170,7 @@ class Player(QObject):
     def _follow(self, heard: Iterable[Block]) -> None:
         with contextlib.suppress(IndexError, RuntimeError):
             newest = list(heard)[-1]
-            self._position, self._heard_tightened = newest.position, newest.tightened
+            self._position, self._heard_tightened = newest.position, newest.programme.tightened
 
     def _tick(self) -> None:
         producer = self._producer
@@ -180,7 +180,7 @@ class Player(QObject):
         self._follow(self._heard)
         if self._position != before:
             self.position_changed.emit(self.position_s)
-        if isinstance(self.output, DeviceOutput) and self.output.is_lost():
+        if self.output.is_lost():
             self.stop()
             self.output = open_output()
             self.output_changed.emit()

@@ -7,12 +7,16 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+import numpy as np
+
 from supple_snare.errors import HandOverError
 from supple_snare.exchange.midi import write_part
 from supple_snare.session.document import Session
+from supple_snare.session.library import unused_name
 from supple_snare.session.stages import GroupView, change_of_part
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import BlockReader, Recording, Writer, block_spans
+from supple_snare.sound.mixing import Click, click_block
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.notes import NoteChange
 
@@ -57,13 +61,48 @@ class PartJob:
         return self.part.path
 
 
+@dataclass(frozen=True)
+class ClickToWrite:
+    """The click printed as a track.
+
+    Attributes
+    ----------
+    click : Click
+    frames, rate_hz : int
+    start_s : float
+        Time of day of its first frame, as the recordings have it.
+    """
+
+    click: Click
+    frames: int
+    rate_hz: int
+    start_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class ClickJob:
+    """The click to write, and the file it becomes."""
+
+    click: Click
+    output: Recording
+
+    @property
+    def target(self) -> Path:
+        """Where it goes."""
+        return self.output.path
+
+
+AnyJob = Job | PartJob | ClickJob
+
+
 def plan_files(
     tracks: Sequence[tuple[Recording, EditList]],
     folder: Path,
     *,
     parts: Sequence[PartToWrite] = (),
+    click: ClickToWrite | None = None,
     container: str | None = None,
-) -> list[Job | PartJob]:
+) -> list[AnyJob]:
     """Decide the files of a hand-over and check that they may be written.
 
     Parameters
@@ -72,6 +111,7 @@ def plan_files(
     folder : Path
         Made if it is not there.
     parts : sequence of PartToWrite
+    click : ClickToWrite, optional
     container : "WAV", "FLAC" or None
         None keeps the kind of each recording.
 
@@ -80,18 +120,22 @@ def plan_files(
     HandOverError
         If a file would replace a recording, two would have one name, or the folder cannot be written.
     """
-    jobs: list[Job | PartJob] = []
+    jobs: list[AnyJob] = []
     for recording, edits in tracks:
         output = _output_format(recording, container)
         jobs.append(Job(recording, edits, folder / output.path.name))
     jobs += [PartJob(part, folder / part.path.name) for part in parts]
     names = [job.target.name for job in jobs]
+    if click is not None:
+        stems = [Path(name).stem for name in names]
+        jobs.append(ClickJob(click.click, _click_format(click, folder / unused_name("click", stems), container)))
     for name in names:
         if names.count(name) > 1:
             raise HandOverError(f"{name}: two tracks would be written under this name; rename one of the recordings.")
+    sources = [job.source for job in jobs if not isinstance(job, ClickJob)]
     for job in jobs:
-        for other in jobs:
-            if _is_same_file(job.target, other.source):
+        for source in sources:
+            if _is_same_file(job.target, source):
                 raise HandOverError(
                     f"{job.target.name}: the tightened file would replace the recording in {folder}; "
                     "choose another folder."
@@ -111,14 +155,21 @@ def part_to_write(session: Session, view: GroupView) -> PartToWrite:
     return PartToWrite(part.path, change_of_part(session, view), session.grid if part.session_tempo else None)
 
 
+def click_to_write(session: Session, click: Click) -> ClickToWrite:
+    """The click over the whole take, in line with its recordings."""
+    recordings = [track.recording for track in session.tracks]
+    frames = max((recording.frames for recording in recordings), default=round(session.length_s * session.rate_hz))
+    return ClickToWrite(click, frames, session.rate_hz, recordings[0].start_s if recordings else 0.0)
+
+
 def write_files(
-    jobs: Sequence[Job | PartJob], *, container: str | None = None, progress: Callable[[float], None] | None = None
+    jobs: Sequence[AnyJob], *, container: str | None = None, progress: Callable[[float], None] | None = None
 ) -> list[Path]:
     """Write the files block by block; each gets its name only when it is whole.
 
     Parameters
     ----------
-    jobs : sequence of Job and PartJob
+    jobs : sequence of Job, PartJob and ClickJob
     container : "WAV", "FLAC" or None
         As given to `plan_files`.
     progress : callable, optional
@@ -138,6 +189,10 @@ def write_files(
             write_part(job.source, job.target, job.part.change, grid=job.part.grid)
             written.append(job.target)
             continue
+        if isinstance(job, ClickJob):
+            _write_click(job)
+            written.append(job.target)
+            continue
         output = _output_format(job.recording, container)
         with BlockReader(job.recording, output.dtype) as reader, Writer(job.target, output) as writer:
             for start, count in block_spans(job.recording.frames):
@@ -149,6 +204,28 @@ def write_files(
     if progress is not None:
         progress(1.0)
     return written
+
+
+def _write_click(job: ClickJob) -> None:
+    output = job.output
+    with Writer(output.path, output) as writer:
+        for start, count in block_spans(output.frames):
+            sound = click_block(job.click, start, count, output.rate_hz)
+            writer.write(np.clip(sound, -1.0, 1.0)[:, None])
+
+
+def _click_format(click: ClickToWrite, path: Path, container: str | None) -> Recording:
+    """A file of its own, 24 bits wide."""
+    kind = container or "WAV"
+    return Recording(
+        path=path.with_name(path.name + _SUFFIX[kind]),
+        frames=click.frames,
+        rate_hz=click.rate_hz,
+        channels=1,
+        container=kind,
+        subtype="PCM_24",
+        start_s=click.start_s,
+    )
 
 
 def _output_format(recording: Recording, container: str | None) -> Recording:

@@ -21,7 +21,7 @@ from supple_snare.sound.taps import TapTrack
 
 BLOCK_FRAMES = HOP_FRAMES
 _BLOCKS_AHEAD = 5
-_LOOP_FADE = 256
+LOOP_FADE = 256
 
 
 @dataclass(frozen=True)
@@ -63,12 +63,26 @@ class Programme:
 
 @dataclass(frozen=True, eq=False)
 class Block:
-    """Finished sound, where it begins on the timeline of which version, and its largest sample."""
+    """Finished sound.
+
+    Attributes
+    ----------
+    sound : ndarray, shape (frames, 2)
+    position : int
+        Where it begins on the timeline.
+    programme : Programme
+        What it was rendered from.
+    fades : bool
+        Whether it fades over from the programme before, as that was at the same musical place.
+    peak : float
+        Largest sample.
+    """
 
     sound: Stereo
     position: int
-    tightened: bool
-    peak: float
+    programme: Programme
+    fades: bool = False
+    peak: float = 0.0
 
 
 class BlockQueue:
@@ -120,7 +134,7 @@ class Renderer:
         self.take_over(programme)
 
     def take_over(self, programme: Programme) -> None:
-        """Go on with another programme, at the same musical place."""
+        """Go on with another programme, at the same musical place; from the start of its loop if that lies outside."""
         if programme.tightened != self.programme.tightened:
             edits = programme.lead_edits
             place = edits.result_of(self.position) if programme.tightened else edits.source_of(self.position)
@@ -128,6 +142,8 @@ class Renderer:
         mixer = self._mixer
         mixer.change(programme.tracks, programme.rate_hz)
         mixer.click, mixer.taps, mixer.mono = programme.click, programme.taps, programme.mono
+        if programme.loop is not None and not programme.loop[0] <= self.position < programme.loop[1]:
+            self.position = programme.loop[0]
         self._slow.restart()
         self.programme = programme
 
@@ -139,9 +155,6 @@ class Renderer:
     def next(self) -> Stereo:
         """The next block; the place goes on, round the loop if there is one."""
         loop = self.programme.loop
-        if loop is not None and not loop[0] <= self.position < loop[1]:
-            self.position = loop[0]
-            self._slow.restart()
         if self.programme.half_speed:
             sound, passed = self._slow.next(self.position), HOP_FRAMES // 2
         else:
@@ -154,7 +167,7 @@ class Renderer:
     def _round(self, position: int, count: int) -> Stereo:
         """Frames from a place on, as often round the loop as they go."""
         loop = self.programme.loop
-        if loop is None or position + count <= loop[1] - _LOOP_FADE:
+        if loop is None or position + count <= loop[1] - LOOP_FADE:
             return self._block(position, count)
         parts = []
         while count > 0:
@@ -166,11 +179,11 @@ class Renderer:
     def _faded_round(self, position: int, count: int, first: int, last: int) -> Stereo:
         """Frames before the end of the loop, the last of which fade over to what comes before its beginning."""
         sound = self._block(position, count)
-        begin = max(last - min(_LOOP_FADE, last - first), position)
+        begin = max(last - min(LOOP_FADE, last - first), position)
         fading = position + count - begin
         if fading > 0:
             place = np.arange(begin - last, begin - last + fading, dtype=np.float32)
-            ramp = 1.0 + (place[:, None] + 1.0) / _LOOP_FADE
+            ramp = 1.0 + (place[:, None] + 1.0) / LOOP_FADE
             lead_in = self._block(first + (begin - last), fading)
             sound[-fading:] = sound[-fading:] * (1.0 - ramp) + lead_in * ramp
         return sound
@@ -202,10 +215,11 @@ class Producer(Thread):
         renderer = self._renderer
         try:
             while self.running.is_set() and not renderer.is_at_end:
-                position = renderer.position
+                position, before = renderer.position, renderer.programme
                 sound = self._next()
                 peak = float(np.abs(sound).max(initial=0.0))
-                self._queue.put(Block(sound, position, renderer.programme.tightened, peak), self.running)
+                programme = renderer.programme
+                self._queue.put(Block(sound, position, programme, programme is not before, peak), self.running)
         except SnareError as error:
             self.problem = str(error)
         finally:

@@ -28,26 +28,24 @@ class HalfSpeed:
     def __init__(self, read: Callable[[int, int], Stereo]) -> None:
         self._read = read
         self._tail: Stereo | None = None
-        self._follows: Stereo | None = None
         ramp = (np.arange(HOP_FRAMES, dtype=np.float32) + 0.5) / HOP_FRAMES
         self._rising = (0.5 - 0.5 * np.cos(np.pi * ramp))[:, None].astype(np.float32)
 
     def restart(self) -> None:
         """What comes next follows nothing."""
-        self._tail = self._follows = None
+        self._tail = None
 
     def next(self, place: int) -> Stereo:
         """The next `HOP_FRAMES` of the result, those of about `place` on; the place after is half a hop later."""
-        if self._tail is None or self._follows is None:
-            chosen, stretch = place, self._read(place, 2 * HOP_FRAMES)
+        if self._tail is None:
+            stretch = self._read(place, 2 * HOP_FRAMES)
             sound = stretch[:HOP_FRAMES].copy()
         else:
             around = self._read(place - _SEARCH_FRAMES, 2 * HOP_FRAMES + 2 * _SEARCH_FRAMES)
-            shift = _best_shift(around[: HOP_FRAMES + 2 * _SEARCH_FRAMES], self._follows)
-            chosen, stretch = place - _SEARCH_FRAMES + shift, around[shift : shift + 2 * HOP_FRAMES]
+            shift = _best_shift(around[: HOP_FRAMES + 2 * _SEARCH_FRAMES], self._tail)
+            stretch = around[shift : shift + 2 * HOP_FRAMES]
             sound = self._tail * (1.0 - self._rising) + stretch[:HOP_FRAMES] * self._rising
         self._tail = stretch[HOP_FRAMES : 2 * HOP_FRAMES]
-        self._follows = self._read(chosen + HOP_FRAMES, HOP_FRAMES)
         return np.asarray(sound, dtype=np.float32)
 
 

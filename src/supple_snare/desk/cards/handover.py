@@ -13,10 +13,11 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLin
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
+from supple_snare.desk.programmes import click_of
 from supple_snare.errors import SnareError
 from supple_snare.session.account import ACCOUNT_NAME, account, write_account
 from supple_snare.session.document import Group
-from supple_snare.session.handover import part_to_write, plan_files, write_files
+from supple_snare.session.handover import click_to_write, part_to_write, plan_files, write_files
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
 _PROMISE = (
@@ -58,6 +59,9 @@ class HandOverCard(Card):
         self.heard_only = QCheckBox("Leave muted tracks out")
         self.heard_only.setToolTip("Write only the tracks that are not muted in the cast")
         self.column.addWidget(self.heard_only)
+        self.click = QCheckBox("The click as a track, too")
+        self.click.setToolTip("At its level, with the slots if they are heard (Listening)")
+        self.column.addWidget(self.click)
         self._facts = words()
         self.column.addWidget(self._facts)
         self.write = button("Write the files", "Write the tightened tracks to the folder", primary=True)
@@ -121,7 +125,9 @@ class HandOverCard(Card):
         views = [self.work.view_of(group) for group in groups if group.part]
         parts = [part_to_write(session, view) for view in views if view is not None]
         try:
-            jobs = plan_files(tracks, folder, parts=parts, container=container)
+            click = click_to_write(session, click_of(session, self.work.looks.listening))
+            wanted_click = click if self.click.isChecked() else None
+            jobs = plan_files(tracks, folder, parts=parts, click=wanted_click, container=container)
         except SnareError as error:
             self._failed(error)
             return
