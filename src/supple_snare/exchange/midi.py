@@ -10,6 +10,7 @@ from collections import defaultdict
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from io import BytesIO
 from pathlib import Path
 
 import mido
@@ -22,7 +23,7 @@ from supple_snare.timing.course import Pin
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Bars, Meter, MeterChange, through
 from supple_snare.timing.notes import NoteChange, Notes
-from supple_snare.timing.units import FloatArray, IntArray, frozen
+from supple_snare.timing.units import LONGEST_TAKE_S, FloatArray, IntArray, frozen
 
 MIDI_SUFFIXES = (".mid", ".midi", ".smf")
 _LARGEST_BYTES = 32 << 20
@@ -31,6 +32,9 @@ _USUAL_TEMPO = 500_000
 
 _USUAL_DIVISION = 480
 _TEMPO_RANGE = (1, (1 << 24) - 1)
+_DAMAGED = (OSError, EOFError, ValueError, LookupError, TypeError, OverflowError, mido.KeySignatureError)
+"""What reading a damaged file may end in."""
+
 _CONDUCTING = ("set_tempo", "time_signature")
 
 
@@ -119,7 +123,10 @@ def read_notes(path: Path) -> Notes:
     """
     with _readable(path):
         file = _opened(path)
-        return _notes_of(file)[0]
+        notes = _notes_of(file)[0]
+    if len(notes) and notes.end_s.max() > LONGEST_TAKE_S:
+        raise RecordingError(path, "its notes go on for more than a day; export it again.")
+    return notes
 
 
 def read_beats(path: Path) -> BeatNotes:
@@ -381,7 +388,7 @@ def read_grid(path: Path) -> Grid:
 def _opened(path: Path) -> mido.MidiFile:
     if path.stat().st_size > _LARGEST_BYTES:
         raise RecordingError(path, "the file is far too large for a MIDI part.")
-    file = mido.MidiFile(path)
+    file = mido.MidiFile(file=BytesIO(path.read_bytes()))  # from memory: counts in its headers then take none
     if file.type == 2:
         raise RecordingError(path, "its tracks are songs of their own (type 2); export it as type 0 or 1.")
     if file.ticks_per_beat == 0:
@@ -398,5 +405,5 @@ def _readable(path: Path) -> Iterator[None]:
         raise
     except FileNotFoundError as error:
         raise RecordingError(path, f"there is no such file in {path.parent}; check the name.") from error
-    except (OSError, EOFError, ValueError, KeyError, IndexError, TypeError, UsageError) as error:
+    except (*_DAMAGED, UsageError) as error:
         raise RecordingError(path, "this is not a MIDI file that can be read; export it again.") from error

@@ -14,6 +14,7 @@ import zipfile
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import lru_cache, partial
 from pathlib import Path
+from tokenize import TokenError
 from typing import Any, TypeVar
 
 import numpy as np
@@ -37,6 +38,12 @@ FOLDER_NAME = "cache"
 _LARGEST_BYTES = 1 << 30
 _MOST_BYTES = 1 << 30
 """What the user's own cache may hold in all; the entries used longest ago go first."""
+
+SPOILT = (
+    *(OSError, EOFError, ValueError, LookupError, TypeError, AttributeError, ArithmeticError, RuntimeError),
+    *(zipfile.BadZipFile, SyntaxError, TokenError),
+)
+"""What reading an entry may end in that is not there, cut short, or something else: NumPy reads headers as Python."""
 
 Arrays = Mapping[str, NDArray[Any]]
 T = TypeVar("T")
@@ -102,8 +109,8 @@ class Cache:
         for folder in dict.fromkeys((self._folder(), self._own)):
             try:
                 value = unpack(read_arrays(folder / key))
-            except (OSError, ValueError, LookupError, TypeError, AttributeError, zipfile.BadZipFile):
-                continue  # not there, cut short, spoilt: made anew
+            except SPOILT:
+                continue  # made anew
             with contextlib.suppress(OSError):
                 os.utime(folder / key)
             return value
@@ -251,5 +258,11 @@ def _names(kind: type) -> tuple[str, ...]:
 
 
 def _check_alike(columns: Iterable[NDArray[Any]]) -> None:
-    if len({len(column) for column in columns}) != 1:
+    """Rows of numbers, all of one length."""
+    lengths = set()
+    for column in columns:
+        if column.dtype.kind not in "biuf":
+            raise ValueError("no numbers")
+        lengths.add(len(column))
+    if len(lengths) != 1:
         raise ValueError("columns of different lengths")

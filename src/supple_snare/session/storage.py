@@ -18,6 +18,7 @@ from supple_snare.exchange.replacing import replacing
 from supple_snare.session.deltas import Json
 from supple_snare.session.document import FORMAT_VERSION, Session
 from supple_snare.session.edits import set_aim
+from supple_snare.timing.units import LONGEST_TAKE_S
 
 FILE_NAME = "session.json"
 FORMAT = "supple snare session"
@@ -94,7 +95,7 @@ class Unpacker:
     def _absolute(self, kind: type, value: Any) -> Any:
         if kind is Path and isinstance(value, str):
             return Path(os.path.normpath(self._folder / value))
-        raise NotImplementedError(f"{kind} has no place in a session file")
+        raise ValueError(f"no {kind.__name__} can be made of {value!r:.40}")
 
 
 def encode_session(session: Session, folder: Path) -> bytes:
@@ -210,7 +211,7 @@ def _from_earlier(value: Json, version: int) -> Json:
 
 
 def _check_whole(session: Session) -> None:
-    """Every track in one group, and no group of tracks that are not there."""
+    """Every track in one group, no group of tracks that are not there, and lengths that memory can be taken for."""
     keys = [*(track.key for track in session.tracks), *(part.key for part in session.parts)]
     grouped = [key for group in session.groups for key in (*group.tracks, *filter(None, (group.part,)))]
     grouped += ["" for group in session.groups if bool(group.part) == bool(group.tracks)]
@@ -224,6 +225,11 @@ def _check_whole(session: Session) -> None:
     heard = [key for track in session.tracks for key in track.listens_to if key not in keys]
     if len(set(keys)) != len(keys) or sorted(keys) != sorted(grouped) or leads or heard:
         raise SessionError("its groups do not match its tracks")
+    for recording in (track.recording for track in session.tracks):
+        if not (0 < recording.frames <= LONGEST_TAKE_S * recording.rate_hz and recording.channels in (1, 2)):
+            raise SessionError(f"{recording.path.name} has a length, a rate or channels that no recording has")
+    if any(not 0.0 <= part.length_s <= LONGEST_TAKE_S for part in session.parts):
+        raise SessionError("a part has a length that no part has")
     for group in session.groups:
         set_aim(session, group.key, group.aim)
         for own in group.section_settings:

@@ -18,7 +18,7 @@ from supple_snare.timing.course import Course, Pin, PlayedBeats, check_tempo, fo
 from supple_snare.timing.meter import Bars, Meter, MeterChange
 from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.sections import section_of
-from supple_snare.timing.units import FloatArray, IntArray, frozen
+from supple_snare.timing.units import LONGEST_TAKE_S, FloatArray, IntArray, frozen
 
 
 @dataclass(frozen=True, eq=False)
@@ -113,7 +113,7 @@ class Grid:
 
     def __post_init__(self) -> None:
         check_tempo(self.tempo_bpm)
-        if not abs(self.first_beat_s) <= 86_400:
+        if not abs(self.first_beat_s) <= LONGEST_TAKE_S:
             raise UsageError(f"A first beat at {self.first_beat_s:g} s makes no sense: give seconds from the start.")
         if any(not np.isfinite((pin.beat, pin.time_s)).all() for pin in self.pins):
             raise UsageError("A grid line can only be pinned to a moment of the take.")

@@ -90,7 +90,7 @@ class Groove:
     def __post_init__(self) -> None:
         numbers = [self.cycle_beats, self.tempo_bpm]
         numbers += [value for slot in self.slots for value in vars(slot).values()]
-        if not np.isfinite(numbers).all():
+        if not np.isfinite(np.array(numbers, dtype=np.float64)).all():
             raise UsageError("A groove holds numbers only; this one has a gap.")
         if not 0.0 < self.cycle_beats <= _LONGEST_BEATS or not 5.0 <= self.tempo_bpm <= 1000.0:
             raise UsageError(

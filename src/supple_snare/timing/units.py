@@ -11,6 +11,9 @@ from numpy.typing import ArrayLike, NDArray
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 
+LONGEST_TAKE_S = 86_400.0
+"""A day: whatever tells of more is damaged, and memory for it is not taken."""
+
 SILENCE_DB = -150.0
 """Level given to digital silence, below the floor of a 24-bit file (−144 dB)."""
 
