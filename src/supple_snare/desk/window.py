@@ -768,11 +768,13 @@ def _saved_words(work: Workspace) -> str:
 
 
 _KEYS = """Space — play or stop          A — as played / tightened
-C — click          L — loop          Shift+L — loop the selection
+C — click          L — loop          Shift+L — loop the selection          Ctrl+L — how it is listened to
+1, 2, 3 — around the stroke or hit as played, tightened, in turn          F — the page follows
+S — half speed          V — tap the strokes          Shift+M — mono check
 N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
 B — groove library          In Feel: Y, Shift+Y — tap the feel, the other feel
 H — hold the selection as played          Shift+H — release it          E — even out          X — drop all edits by hand
-W — exchange the present with the newest snapshot          In Proof: 1, 2, 3 — hear as played, tightened, in turn
+W — exchange the present with the newest snapshot
 D — next doubt          Return — fine          U — the other slot
 In Tighten and Proof: drag the head of a peg          Alt+← → — move strokes by 1 ms, with Shift by 1 sample
 O — loupe          M — measurements          K — split a section here          Ctrl+K — make the range a section
