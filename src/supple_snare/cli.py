@@ -265,6 +265,9 @@ def _command_parser() -> argparse.ArgumentParser:
         help="deviations past this stay; default no limit",
     )
     tighten.add_argument(
+        "--times", type=int, default=1, metavar="N", help="how often, each time on what is left; default 1"
+    )
+    tighten.add_argument(
         "--join",
         type=_own(_number),
         default=0.0,
@@ -487,7 +490,7 @@ def _tighten(options: argparse.Namespace) -> Any:
     if options.method != "cut":
         raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
     grid = _grid(options)
-    response = Response(options.strength, options.tolerance, options.reach, options.keep_drift)
+    response = Response(options.strength, options.tolerance, options.reach, options.keep_drift, options.times)
     session = _read_group(options)
     key = session.groups[0].key
     if not 0.0 <= options.join <= 20.0:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
 
 from supple_snare.desk import stroke_tools
 from supple_snare.desk.cards import proof
@@ -187,6 +188,37 @@ def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
     settle(window)
     assert not work.group.seams_given
     assert np.min(np.abs(work.edits_of(work.group).at / 48_000 - seen[1])) < 1e-4
+
+
+def test_strokes_are_joined_and_sound_between_them_slid(tight):
+    """Strokes move as one; in a range without any the sound slides, and its cuts are dragged in the loupe."""
+    window, work = tight, tight.work
+    times = work.view.strokes.time_s
+    work.look(range_s=(float(times[4]) - 0.01, float(times[7]) + 0.01))
+    QTest.keyClick(window, Qt.Key.Key_J)
+    assert len(set(work.view.plan.move_ms[4:8].tolist())) == 1
+    start_s = float(times[8]) + 0.12
+    work.look(range_s=(start_s, start_s + 0.06), selected_s=None)
+    for _ in range(3):
+        window._nudge(1.0, 1)
+    assert [slide.move_ms for slide in work.group.slides] == [3.0]
+    settle(window)
+    window.grab()
+    edits, before_ms = work.edits_of(work.group), float(work.cut_of(work.group).move[8]) / 48.0
+    place = edits.source_of(round((start_s + 0.03 + (before_ms + 3.0) / 1000.0) * 48_000))
+    assert place == pytest.approx((start_s + 0.03) * 48_000, abs=2)
+    work.look(step="proof", loupe=True, selected_s=float(times[8]))
+    wait_until(lambda: window.loupe.is_loaded)
+    at_s = start_s + (before_ms + 3.0) / 1000.0
+    window.loupe._put_seam(int(np.argmin(np.abs(edits.at / 48_000 - at_s))), 0.004)
+    (slide,) = work.group.slides
+    assert (slide.start_s, slide.move_ms) == (pytest.approx(start_s + 0.004, abs=0.0002), 3.0)
+    work.undo()
+    work.look(step="tighten", range_s=(start_s, start_s + 0.06))
+    QTest.keyClick(window, Qt.Key.Key_X)
+    assert work.group.slides == ()
+    QTest.keyClick(window, Qt.Key.Key_J, Qt.KeyboardModifier.ControlModifier)
+    assert not work.view.plan.move_ms.any()
 
 
 def test_lengths_of_seams_are_set_or_as_the_sound_asks(tight):

@@ -17,10 +17,10 @@ from supple_snare.errors import CancelledError, HandOverError
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_recordings
 from supple_snare.session.grid_edits import with_grid
-from supple_snare.session.handover import click_to_write, plan_files, write_files
+from supple_snare.session.handover import click_to_write, mix_to_write, plan_files, write_files
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.mixing import Click
+from supple_snare.sound.mixing import Click, MixTrack
 from supple_snare.timing.grid import Grid
 from tests.conftest import make_take
 
@@ -71,6 +71,23 @@ def test_the_click_is_printed_as_a_track(take, tmp_path):
     due = np.arange(len(starts)) * 60.0 / take.tempo_bpm
     assert starts - take.first_beat_s == pytest.approx(due, abs=0.001)
     assert 0.4 < sound.max() <= 0.51
+
+
+@pytest.mark.parametrize("gain", [0.5, 4.0])
+def test_a_mix_is_written_as_it_is_heard_and_never_clips(take, tmp_path, gain):
+    """The sum of the tightened tracks with their gains and pans; turned down as a whole where it would not fit."""
+    session = add_recordings(Session(), [read_recording(path) for path in take.files])
+    tracks = tracks_of(take)
+    mixed = [MixTrack(recording, edits, gain, pan) for (recording, edits), pan in zip(tracks, (-1, 0, 1), strict=True)]
+    *files, mix = write_files(plan_files(tracks, tmp_path / "out", mix=mix_to_write(session, mixed)))
+    assert mix.name == "mix.wav"
+    one, middle, other = (soundfile.read(path)[0] for path in files)
+    expected = gain * np.stack([one + middle, middle + other], axis=1)
+    loudest = np.abs(expected).max()
+    sound = soundfile.read(mix)[0]
+    assert (loudest > 1.0) == (gain > 1.0)
+    assert np.abs(sound).max() == pytest.approx(min(loudest, 0.98), abs=1e-4)
+    assert sound == pytest.approx(expected * min(1.0, 0.98 / loudest), abs=1e-5)
 
 
 @pytest.mark.parametrize(("container", "suffix", "subtype"), [("FLAC", ".flac", "PCM_24"), ("WAV", ".wav", "FLOAT")])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -9,6 +10,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from supple_snare.errors import UsageError
 from supple_snare.session import edits
 from supple_snare.session.account import account
 from supple_snare.session.document import Session
@@ -68,6 +70,45 @@ def test_a_range_is_evened_out_between_its_ends(part):
     moves = view_of(session, stages).plan.move_ms
     share = (time[1:6] - time[1]) / (time[5] - time[1])
     assert moves[1:6] == pytest.approx(40.0 * share)
+
+
+def test_a_range_travels_as_one_piece(part):
+    """With its first stroke, however that moves; a stroke held or moved by hand afterwards goes its own way."""
+    session, stages, time = part
+    session = edits.give_moves(session, "g1", {float(time[2]): 4.0})
+    session = edits.join_range(session, "g1", float(time[1]) - 0.01, float(time[4]) + 0.01)
+    moves = view_of(session, stages).plan.move_ms
+    assert moves[1:5] == pytest.approx(30.0)
+    assert moves[[0, 5]] == pytest.approx([-20.0, -15.0])
+    session = edits.give_moves(session, "g1", {float(time[1]): 2.0, float(time[3]): 9.0})
+    session = edits.hold_range(session, "g1", float(time[4]) - 0.01, float(time[4]) + 0.01)
+    assert view_of(session, stages).plan.move_ms[1:5] == pytest.approx([2.0, 2.0, 9.0, 0.0])
+    free = edits.even_range(session, "g1", float(time[0]) - 0.01, float(time[5]) + 0.01)
+    moves = view_of(free, stages).plan.move_ms  # evened: its first stroke lies between others, and the rest with it
+    assert moves[2] == moves[1]
+
+
+def test_only_a_range_is_tightened(part):
+    """All else is held as played; holds inside it stay."""
+    session, stages, time = part
+    session = edits.hold_range(session, "g1", float(time[3]) - 0.01, float(time[3]) + 0.01)
+    session = edits.hold_others(session, "g1", float(time[2]) - 0.01, float(time[4]) + 0.01)
+    moves = view_of(session, stages).plan.move_ms
+    assert np.flatnonzero(moves).tolist() == [2, 4]
+
+
+def test_the_sound_of_a_range_is_slid_more_and_more(part):
+    """One range is one slide; another one over it takes its place; too short a one is refused."""
+    session, _stages, _time = part
+    session = edits.slide_range(session, "g1", 2.0, 2.2, 5.0)
+    session = edits.slide_range(session, "g1", 2.0, 2.2, -2.0)
+    assert [slide.move_ms for slide in session.group("g1").slides] == [3.0]
+    assert edits.slide_range(session, "g1", 2.0, 2.2, -3.0).group("g1").slides == ()
+    session = edits.slide_range(session, "g1", 2.1, 2.3, 4.0)
+    assert [slide.start_s for slide in session.group("g1").slides] == [2.1]
+    assert edits.drop_edits(session, "g1", 2.25, 2.3).group("g1").slides == ()
+    with pytest.raises(UsageError, match="longer range"):
+        edits.slide_range(session, "g1", 1.0, 1.01, 4.0)
 
 
 def test_every_edit_of_a_range_is_dropped_at_once(part):
@@ -134,7 +175,7 @@ def test_neighbours_that_move_alike_travel_together(wanted, join_ms):
     assert pieces <= least
     held = np.zeros(count, dtype=bool)
     held[0] = True
-    by_hand = ByHand(held, nan, np.zeros(count, dtype=bool))
+    by_hand = replace(ByHand.nothing(count), held=held)
     assert settle_moves(strokes, plan, by_hand, join_ms=join_ms).move_ms[0] == 0.0
 
 

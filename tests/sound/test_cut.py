@@ -74,6 +74,56 @@ def test_attacks_move_whole_and_stand_in_one_piece(group, wanted):
         assert np.count_nonzero(onset_sources == at) == 1
 
 
+@pytest.fixture(scope="module")
+def ringing(tmp_path_factory):
+    """Two strokes two seconds apart over a steady sound, and where they stand."""
+    rng = np.random.default_rng(5)
+    sound = 0.05 * rng.normal(size=200_000)
+    attack = np.array([20_000, 120_000])
+    for at in attack:
+        stroke = drum(rng, 160.0)
+        sound[at : at + len(stroke)] += stroke
+    path = tmp_path_factory.mktemp("ringing") / "a.wav"
+    soundfile.write(path, sound * 0.5, RATE_HZ, subtype="PCM_24")
+    return read_recording(path), attack
+
+
+@pytest.mark.parametrize("by", [-240, 240])
+@pytest.mark.parametrize("base", [0, 96])
+def test_sound_inside_a_piece_is_slid_between_cuts_where_they_were_put(ringing, by, base):
+    """It moves so much more than its piece; before and after it, and at the strokes, all is as without."""
+    recording, attack = ringing
+    plan = plan_cut(
+        [recording],
+        first_arrival=attack,
+        arrivals=attack,
+        move=np.array([base, base]),
+        slides=[(60_000, 80_000, by)],
+    )
+    source, result = rendered(recording, plan.edits)
+    assert plan.move.tolist() == [base, base]
+    assert not plan.near.any() and not plan.extended.any()
+    moved = base + by
+    assert np.array_equal(result[60_000 + moved : 79_000 + moved], source[60_000:79_000])
+    for start, count in ((20_000, 39_000), (81_000, 60_000)):
+        assert np.array_equal(result[start + base : start + base + count], source[start : start + count])
+
+
+def test_a_slide_ends_at_the_next_stroke(ringing):
+    """However long it was meant to be: strokes go where the plan has them."""
+    recording, attack = ringing
+    plan = plan_cut(
+        [recording],
+        first_arrival=attack,
+        arrivals=attack,
+        move=np.array([0, 0]),
+        slides=[(60_000, 150_000, 300)],
+    )
+    source, result = rendered(recording, plan.edits)
+    assert np.array_equal(result[60_300:110_300], source[60_000:110_000])
+    assert np.array_equal(result[119_900:199_000], source[119_900:199_000])
+
+
 def test_nothing_moved_is_the_recording_to_the_bit(group):
     """A move of nothing makes no seam."""
     plan = cut(group, np.zeros(40))

@@ -1,6 +1,7 @@
 """The response and the plan."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -38,6 +39,14 @@ def test_the_inner_edge_is_continuous(response):
 
 
 @given(responses, deviations)
+def test_again_is_the_same_done_to_what_is_left(response, deviation):
+    """Twice is one response after the other."""
+    once = response.kept_deviation_ms(np.array([deviation]))
+    twice = replace(response, times=2).kept_deviation_ms(np.array([deviation]))
+    assert twice == pytest.approx(response.kept_deviation_ms(once), abs=1e-9)
+
+
+@given(responses, deviations)
 def test_tolerance_and_reach_leave_strokes_alone(response, deviation):
     """Inside the tolerance and past the reach nothing changes at all."""
     if abs(deviation) <= response.tolerance_ms or abs(deviation) > response.reach_ms:
@@ -45,7 +54,7 @@ def test_tolerance_and_reach_leave_strokes_alone(response, deviation):
 
 
 @pytest.mark.parametrize(
-    "values", [{"strength": 7}, {"tolerance_ms": -1}, {"reach_ms": 0}, {"tolerance_ms": 9, "reach_ms": 5}]
+    "values", [{"strength": 7}, {"tolerance_ms": -1}, {"reach_ms": 0}, {"tolerance_ms": 9, "reach_ms": 5}, {"times": 9}]
 )
 def test_nonsense_is_refused(values):
     """Values out of range say so."""

@@ -17,7 +17,9 @@ from supple_snare.desk import theme
 from supple_snare.desk.hit_tools import add_hit, choose_hit, chosen_track, describe_hit, describe_leads, move_hit
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.edits import give_seam
+from supple_snare.errors import SnareError
+from supple_snare.session.document import Slide
+from supple_snare.session.edits import give_seam, slide_range
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
 from supple_snare.timing.hits import Kind
@@ -370,12 +372,28 @@ class Loupe(QWidget):
             return
         edits, rate = work.edits_of(view.group), work.session.rate_hz
         place_s = (int(edits.at[index]) - int(edits.shift[index])) / rate
+        for slide in view.group.slides:  # its cuts are where it starts and ends
+            if min(abs(slide.start_s - place_s), abs(slide.end_s - place_s)) < 1.5 / rate:
+                self._move_end(slide, place_s, by_s)
+                return
         after = int(np.searchsorted(view.strokes.start_s, place_s - 1e-6))
         if after >= len(view.strokes):
             work.tell("After the last stroke the sound comes back to its place by itself.")
             return
         time_s = float(view.strokes.time_s[after])
         work.do("Move a seam", give_seam(work.session, work.group.key, time_s, place_s + by_s))
+
+    def _move_end(self, slide: Slide, place_s: float, by_s: float) -> None:
+        """Let a slide start or end elsewhere."""
+        work = self._workspace
+        assert work.group is not None
+        at_start = abs(slide.start_s - place_s) < abs(slide.end_s - place_s)
+        span = (slide.start_s + by_s, slide.end_s) if at_start else (slide.start_s, slide.end_s + by_s)
+        without = slide_range(work.session, work.group.key, slide.start_s, slide.end_s, -slide.move_ms)
+        try:
+            work.do("Move a cut", slide_range(without, work.group.key, *span, slide.move_ms))
+        except SnareError as error:
+            work.tell_problem(str(error))
 
     # ---- gestures
 

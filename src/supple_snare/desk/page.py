@@ -521,8 +521,11 @@ def _doubts_shown(work: Workspace, group: Group) -> list[list[Doubt]]:
 def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
     """Everything that what lies under the strokes depends on."""
     view = picture.view
-    heard = None if view is None else (view.leads, view.group.holds, view.group.evens, *map(id, picture.peaks.values()))
-    heard = (heard, picture.notes)
+    heard = None
+    if view is not None:
+        group = view.group
+        by_hand = (group.holds, group.evens, group.pieces, group.slides)
+        heard = (view.leads, *by_hand, *map(id, picture.peaks.values()))
     marked = None
     if view is not None and picture.show_hits:
         others = [key for key in (*view.columns, *view.hits) if key != picture.hit_track]
@@ -535,7 +538,7 @@ def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:
         picture.sections,
         picture.show_click,
     )
-    return (picture.layout, picture.grid, top_px, heard, marked, picture.edits, looks)
+    return (picture.layout, picture.grid, top_px, heard, picture.notes, marked, picture.edits, looks)
 
 
 def _parts_of(area: QAbstractScrollArea) -> tuple[QWidget, QScrollBar]:

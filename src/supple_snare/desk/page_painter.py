@@ -157,17 +157,26 @@ def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
         for ranges, pattern, word in (
             (group.holds, Qt.BrushStyle.BDiagPattern, "held"),
             (group.evens, Qt.BrushStyle.VerPattern, "evened out"),
+            (group.pieces, Qt.BrushStyle.HorPattern, "one piece"),
         ):
             for each in ranges:
                 if rect := span(each.start_s, each.end_s):
-                    painter.fillRect(rect, QBrush(theme.RULE, pattern))
-                    painter.setFont(theme.text_font(12))
-                    painter.setPen(theme.INK_SOFT)
-                    painter.drawText(rect.adjusted(3, 0, 60, 0), Qt.AlignmentFlag.AlignTop, word)
+                    _paint_range(painter, rect, pattern, word)
+        for slide in group.slides:
+            if rect := span(slide.start_s, slide.end_s):
+                _paint_range(painter, rect, Qt.BrushStyle.Dense6Pattern, f"{theme.signed(slide.move_ms)} ms")
     for part in picture.sections:
         _paint_section(painter, picture, row, part)
     if picture.loop_s and (rect := span(*picture.loop_s)):
         painter.fillRect(QRectF(rect.left(), 1.0, rect.width(), 4.0), theme.BRASS)
+
+
+def _paint_range(painter: QPainter, rect: QRectF, pattern: Qt.BrushStyle, word: str) -> None:
+    """A range in which something was decided by hand."""
+    painter.fillRect(rect, QBrush(theme.RULE, pattern))
+    painter.setFont(theme.text_font(12))
+    painter.setPen(theme.INK_SOFT)
+    painter.drawText(rect.adjusted(3, 0, 60, 0), Qt.AlignmentFlag.AlignTop, word)
 
 
 def _paint_section(painter: QPainter, picture: PagePicture, row: int, part: Span) -> None:

@@ -157,7 +157,8 @@ class ResponseCurve(QWidget):
             middle = 0.5 * (response.tolerance_ms + reach)
             kept = (plot.center().y() - event.position().y()) / plot.height() * 2.0 * _SPAN_MS
             over = max(middle - response.tolerance_ms, 0.5)
-            strength = float(np.clip(1.0 - (kept - response.tolerance_ms) / over, 0.0, 1.0))
+            left = float(np.clip((kept - response.tolerance_ms) / over, 0.0, 1.0))
+            strength = 1.0 - left ** (1.0 / response.times)
             changed = replace(response, strength=round(strength, 2))
         else:
             value = (event.position().x() - plot.center().x()) / plot.width() * 2.0 * _SPAN_MS

@@ -5,7 +5,17 @@ from __future__ import annotations
 import numpy as np
 
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.edits import drop_edits, even_range, give_moves, hold_range, release_range
+from supple_snare.errors import SnareError
+from supple_snare.session.edits import (
+    drop_edits,
+    even_range,
+    give_moves,
+    hold_others,
+    hold_range,
+    join_range,
+    release_range,
+    slide_range,
+)
 from supple_snare.session.grid_edits import free_slots, give_slots, places_beside
 from supple_snare.timing.units import IntArray
 
@@ -52,13 +62,41 @@ def release_slots(work: Workspace) -> None:
 
 
 def nudge_strokes(work: Workspace, by_ms: float) -> None:
-    """Move the chosen strokes by so much more, as a block."""
+    """Move the chosen strokes by so much more, as a block; in a range without strokes, the sound between them."""
     view, group, strokes = work.view, work.group, chosen_strokes(work)
+    if view is not None and group is not None and group.tracks and work.looks.range_s is not None and not len(strokes):
+        _slide(work, group.key, work.looks.range_s, by_ms)
+        return
     if view is None or group is None or not len(strokes):
         work.tell("Select a stroke, or drag over a range on the page, first.")
         return
     moves = dict(zip(view.strokes.time_s[strokes].tolist(), (view.plan.move_ms[strokes] + by_ms).tolist(), strict=True))
     work.do(f"Nudge {_count(strokes).lower()}", give_moves(work.session, group.key, moves))
+
+
+def _slide(work: Workspace, group_key: str, span: tuple[float, float], by_ms: float) -> None:
+    try:
+        work.do(f"Slide the sound in {_place(work, span)}", slide_range(work.session, group_key, *span, by_ms))
+    except SnareError as error:
+        work.tell_problem(str(error))
+
+
+def join_selection(work: Workspace) -> None:
+    """Let the strokes of the range travel as one piece."""
+    span, group = work.looks.range_s, work.group
+    if span is None or group is None or len(chosen_strokes(work)) < 2:
+        work.tell("Drag over a range with two strokes or more on the page first: they move as the first of them does.")
+        return
+    work.do(f"One piece in {_place(work, span)}", join_range(work.session, group.key, *span))
+
+
+def tighten_only(work: Workspace) -> None:
+    """Keep everything outside the range as played."""
+    span, group = work.looks.range_s, work.group
+    if span is None or group is None:
+        work.tell("Drag over the range to tighten on the page first; all else is then held as played.")
+        return
+    work.do(f"Tighten only {_place(work, span)}", hold_others(work.session, group.key, *span))
 
 
 def place_stroke(work: Workspace, stroke: int, offset_ms: float) -> None:

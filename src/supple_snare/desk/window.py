@@ -299,6 +299,8 @@ class Window(QMainWindow):
         act("Hold the selection", self._hold, "H")
         act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
         act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
+        act("Join the range to one piece", lambda: stroke_tools.join_selection(work), "J")
+        act("Tighten only the range", lambda: stroke_tools.tighten_only(work), "Ctrl+J")
         act("Drop all edits of the selection", lambda: stroke_tools.drop_selection(work), "X")
         act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
@@ -773,10 +775,12 @@ C — click          L — loop          Shift+L — loop the selection         
 S — half speed          V — tap the strokes          Shift+M — mono check
 N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
 B — groove library          In Feel: Y, Shift+Y — tap the feel, the other feel
-H — hold the selection as played          Shift+H — release it          E — even out          X — drop all edits by hand
+H — hold the selection as played          Shift+H — release it          E — even out
+J — the range moves as one piece          Ctrl+J — tighten only the range          X — drop all edits by hand
 W — exchange the present with the newest snapshot
 D — next doubt          Return — fine          U — the other slot
 In Tighten and Proof: drag the head of a peg          Alt+← → — move strokes by 1 ms, with Shift by 1 sample
+In a range without strokes Alt+← → slides the sound between them
 O — loupe          M — measurements          K — split a section here          Ctrl+K — make the range a section
 In Grid: T — tap          [, ] — previous, next tempo found          double-click a pinned line to let it go
 Shift+← → — the stroke, or all in the range, one slot earlier or later          G, Shift+G — lock, free its slot

@@ -82,9 +82,10 @@ def _settings(session: Session, response: Response, aim: Aim) -> str:
         AimAt.REFERENCE: f"{_reference(session, aim)}, {aim.behind_ms:+g} ms",
     }[aim.at]
     reach = f"{response.reach_ms:g} ms" if response.has_reach else "no limit"
+    times = f" {response.times} times over" if response.times > 1 else ""
     return (
-        f"toward {toward}; strength {response.strength:.0%}, tolerance {response.tolerance_ms:g} ms, reach {reach}, "
-        f"drift kept {response.keep_drift:.0%}"
+        f"toward {toward}; strength {response.strength:.0%}{times}, tolerance {response.tolerance_ms:g} ms, "
+        f"reach {reach}, drift kept {response.keep_drift:.0%}"
     )
 
 

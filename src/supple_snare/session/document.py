@@ -184,6 +184,22 @@ class SeamGiven(msgspec.Struct, frozen=True):
     place_s: float
 
 
+class Slide(msgspec.Struct, frozen=True):
+    """Sound inside a piece moved by hand, between cuts where it starts and where it ends.
+
+    Attributes
+    ----------
+    start_s, end_s : float
+        Of the recording. A stroke in between ends it earlier, since strokes go where the plan has them.
+    move_ms : float
+        How much more it moves than the piece it is in.
+    """
+
+    start_s: float
+    end_s: float
+    move_ms: float
+
+
 class Answer(msgspec.Struct, frozen=True):
     """A person's word that a doubtful stroke is fine, and what it was said of: it counts as long as that stays.
 
@@ -250,8 +266,12 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     holds : tuple of Hold
     evens : tuple of Hold
         Ranges whose inside is moved evenly, in proportion between the strokes at their ends.
+    pieces : tuple of Hold
+        Ranges whose strokes travel as one piece: all move as the first of them does.
     moves_given : tuple of MoveGiven
         In order of time.
+    slides : tuple of Slide
+        In order of time; none overlaps another.
     slots_given : tuple of SlotGiven
         In order of time.
     cut : CutSettings or None
@@ -279,7 +299,9 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     softest_db: float | None = None
     holds: tuple[Hold, ...] = ()
     evens: tuple[Hold, ...] = ()
+    pieces: tuple[Hold, ...] = ()
     moves_given: tuple[MoveGiven, ...] = ()
+    slides: tuple[Slide, ...] = ()
     slots_given: tuple[SlotGiven, ...] = ()
     cut: CutSettings | None = None
     seams_given: tuple[SeamGiven, ...] = ()

@@ -24,6 +24,7 @@ from supple_snare.session.document import (
     SectionRules,
     SectionSettings,
     Session,
+    Slide,
     Track,
     check_group,
 )
@@ -33,6 +34,9 @@ from supple_snare.timing.tighten import Response
 
 SAME_HIT_S = 0.003
 """A correction speaks of the hit at most this far from it."""
+
+SHORTEST_SLIDE_S = 0.02
+"""Less than that is no piece of its own: its two seams would be all of it."""
 
 
 def add_recordings(session: Session, recordings: Sequence[Recording], *, group_name: str | None = None) -> Session:
@@ -260,8 +264,47 @@ def even_range(session: Session, group_key: str, start_s: float, end_s: float) -
     return _with_group(session, group_key, evens=tuple(sorted((*evens, Hold(start_s, end_s)), key=_hold_order)))
 
 
+def join_range(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
+    """Let the strokes of a range travel as one piece; moves that were given inside it are forgotten."""
+    group = session.group(group_key)
+    apart = [each for each in group.pieces if each.end_s < start_s or each.start_s > end_s]
+    return _with_group(
+        session,
+        group_key,
+        pieces=tuple(sorted((*apart, Hold(start_s, end_s)), key=_hold_order)),
+        moves_given=tuple(given for given in group.moves_given if not start_s <= given.time_s <= end_s),
+    )
+
+
+def slide_range(session: Session, group_key: str, start_s: float, end_s: float, by_ms: float) -> Session:
+    """Move the sound of a range by so much more, between cuts at its ends; what it overlaps is forgotten.
+
+    Raises
+    ------
+    UsageError
+        If the range is too short to be a piece.
+    """
+    if end_s - start_s < SHORTEST_SLIDE_S:
+        least = f"{1000 * SHORTEST_SLIDE_S:.0f} ms"
+        raise UsageError(f"A piece of less than {least} cannot be cut out: choose a longer range.")
+    slides = session.group(group_key).slides
+    apart = [each for each in slides if each.end_s <= start_s or each.start_s >= end_s]
+    before = next((each.move_ms for each in slides if (each.start_s, each.end_s) == (start_s, end_s)), 0.0)
+    slid = [Slide(start_s, end_s, before + by_ms)] if abs(before + by_ms) > 1e-9 else []
+    return _with_group(session, group_key, slides=tuple(sorted((*apart, *slid), key=lambda each: each.start_s)))
+
+
+def hold_others(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
+    """Keep everything outside a range as played, so that only the range is tightened."""
+    length_s = max(session.length_s, end_s)
+    before, after = (-1.0, start_s - SAME_HIT_S), (end_s + SAME_HIT_S, length_s + 1.0)
+    inside = [hold for hold in session.group(group_key).holds if hold.start_s <= end_s and hold.end_s >= start_s]
+    holds = [*inside, *(Hold(first, last) for first, last in (before, after) if last > first)]
+    return _with_group(session, group_key, holds=tuple(sorted(holds, key=_hold_order)))
+
+
 def drop_edits(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
-    """Drop every edit by hand of a range: holds, moves, even ranges, slots and hits, so that it is as found."""
+    """Drop every edit by hand of a range (holds, moves, pieces, slots, seams, hits), so that it is as found."""
     group = session.group(group_key)
 
     def apart(ranges: tuple[Hold, ...]) -> tuple[Hold, ...]:
@@ -276,6 +319,8 @@ def drop_edits(session: Session, group_key: str, start_s: float, end_s: float) -
         group_key,
         holds=apart(group.holds),
         evens=apart(group.evens),
+        pieces=apart(group.pieces),
+        slides=tuple(each for each in group.slides if each.end_s < start_s or each.start_s > end_s),
         moves_given=tuple(given for given in group.moves_given if outside(given.time_s)),
         slots_given=tuple(given for given in group.slots_given if outside(given.time_s)),
         seams_given=tuple(given for given in group.seams_given if outside(given.time_s)),

@@ -16,12 +16,15 @@ from supple_snare.session.library import unused_name
 from supple_snare.session.stages import GroupView, change_of_part
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import BlockReader, Recording, Writer, block_spans
-from supple_snare.sound.mixing import Click, click_block
+from supple_snare.sound.mixing import Click, Mixer, MixTrack, click_block
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.notes import NoteChange
 
 _SUFFIX = {"WAV": ".wav", "FLAC": ".flac"}
 _LOSSY = ("VORBIS", "OPUS", "MPEG_LAYER_III")
+_LOUDEST = 0.98
+"""Of full scale: a mix is turned down to that where it would not fit."""
+
 _FLAC_WIDTHS = ("PCM_S8", "PCM_16", "PCM_24")
 
 
@@ -92,7 +95,38 @@ class ClickJob:
         return self.output.path
 
 
-AnyJob = Job | PartJob | ClickJob
+@dataclass(frozen=True)
+class MixToWrite:
+    """A mix of tracks as they are listened to, tightened.
+
+    Attributes
+    ----------
+    tracks : tuple of MixTrack
+    frames, rate_hz : int
+    start_s : float
+        Time of day of its first frame, as the recordings have it.
+    """
+
+    tracks: tuple[MixTrack, ...]
+    frames: int
+    rate_hz: int
+    start_s: float = 0.0
+
+
+@dataclass(frozen=True)
+class MixJob:
+    """The mix to write, and the file it becomes."""
+
+    tracks: tuple[MixTrack, ...]
+    output: Recording
+
+    @property
+    def target(self) -> Path:
+        """Where it goes."""
+        return self.output.path
+
+
+AnyJob = Job | PartJob | ClickJob | MixJob
 
 
 def plan_files(
@@ -101,6 +135,7 @@ def plan_files(
     *,
     parts: Sequence[PartToWrite] = (),
     click: ClickToWrite | None = None,
+    mix: MixToWrite | None = None,
     container: str | None = None,
 ) -> list[AnyJob]:
     """Decide the files of a hand-over and check that they may be written.
@@ -112,6 +147,7 @@ def plan_files(
         Made if it is not there.
     parts : sequence of PartToWrite
     click : ClickToWrite, optional
+    mix : MixToWrite, optional
     container : "WAV", "FLAC" or None
         None keeps the kind of each recording.
 
@@ -126,13 +162,15 @@ def plan_files(
         jobs.append(Job(recording, edits, folder / output.path.name))
     jobs += [PartJob(part, folder / part.path.name) for part in parts]
     names = [job.target.name for job in jobs]
+    stems = [Path(name).stem for name in names]
     if click is not None:
-        stems = [Path(name).stem for name in names]
-        jobs.append(ClickJob(click.click, _click_format(click, folder / unused_name("click", stems), container)))
+        jobs.append(ClickJob(click.click, _own_format(click, folder / unused_name("click", stems), 1, container)))
+    if mix is not None:
+        jobs.append(MixJob(mix.tracks, _own_format(mix, folder / unused_name("mix", stems), 2, container)))
     for name in names:
         if names.count(name) > 1:
             raise HandOverError(f"{name}: two tracks would be written under this name; rename one of the recordings.")
-    sources = [job.source for job in jobs if not isinstance(job, ClickJob)]
+    sources = [job.source for job in jobs if isinstance(job, Job | PartJob)]
     for job in jobs:
         for source in sources:
             if _is_same_file(job.target, source):
@@ -157,9 +195,19 @@ def part_to_write(session: Session, view: GroupView) -> PartToWrite:
 
 def click_to_write(session: Session, click: Click) -> ClickToWrite:
     """The click over the whole take, in line with its recordings."""
+    return ClickToWrite(click, *_whole_take(session))
+
+
+def mix_to_write(session: Session, tracks: Sequence[MixTrack]) -> MixToWrite:
+    """A mix over the whole take, in line with its recordings."""
+    return MixToWrite(tuple(tracks), *_whole_take(session))
+
+
+def _whole_take(session: Session) -> tuple[int, int, float]:
+    """Its frames, its rate, and the time of day at which it starts."""
     recordings = [track.recording for track in session.tracks]
     frames = max((recording.frames for recording in recordings), default=round(session.length_s * session.rate_hz))
-    return ClickToWrite(click, frames, session.rate_hz, recordings[0].start_s if recordings else 0.0)
+    return frames, session.rate_hz, recordings[0].start_s if recordings else 0.0
 
 
 def write_files(
@@ -169,7 +217,7 @@ def write_files(
 
     Parameters
     ----------
-    jobs : sequence of Job, PartJob and ClickJob
+    jobs : sequence of Job, PartJob, ClickJob and MixJob
     container : "WAV", "FLAC" or None
         As given to `plan_files`.
     progress : callable, optional
@@ -193,6 +241,10 @@ def write_files(
             _write_click(job)
             written.append(job.target)
             continue
+        if isinstance(job, MixJob):
+            _write_mix(job)
+            written.append(job.target)
+            continue
         output = _output_format(job.recording, container)
         with BlockReader(job.recording, output.dtype) as reader, Writer(job.target, output) as writer:
             for start, count in block_spans(job.recording.frames):
@@ -214,17 +266,31 @@ def _write_click(job: ClickJob) -> None:
             writer.write(np.clip(sound, -1.0, 1.0)[:, None])
 
 
-def _click_format(click: ClickToWrite, path: Path, container: str | None) -> Recording:
-    """A file of its own, 24 bits wide."""
+def _write_mix(job: MixJob) -> None:
+    """As loud as it is heard, or softer where its largest sample would not fit into the file."""
+    output, mixer = job.output, Mixer(job.tracks, job.output.rate_hz)
+    spans = list(block_spans(output.frames))
+    try:
+        loudest = max((float(np.abs(mixer.block(*span, tightened=True)).max()) for span in spans), default=0.0)
+        gain = np.float32(min(1.0, _LOUDEST / max(loudest, 1e-9)))
+        with Writer(output.path, output) as writer:
+            for span in spans:
+                writer.write(gain * mixer.block(*span, tightened=True))
+    finally:
+        mixer.close()
+
+
+def _own_format(what: ClickToWrite | MixToWrite, path: Path, channels: int, container: str | None) -> Recording:
+    """A file that is none of the recordings, 24 bits wide."""
     kind = container or "WAV"
     return Recording(
         path=path.with_name(path.name + _SUFFIX[kind]),
-        frames=click.frames,
-        rate_hz=click.rate_hz,
-        channels=1,
+        frames=what.frames,
+        rate_hz=what.rate_hz,
+        channels=channels,
         container=kind,
         subtype="PCM_24",
-        start_s=click.start_s,
+        start_s=what.start_s,
     )
 
 

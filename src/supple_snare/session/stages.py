@@ -38,7 +38,7 @@ from supple_snare.timing.pairing import Pairs, pair_strokes
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes, gather_strokes
 from supple_snare.timing.tighten import ByHand, Plan, Response, chosen, respond, settle_moves
-from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, s_to_samples
+from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, ms_to_samples, s_to_samples
 
 T = TypeVar("T")
 
@@ -77,6 +77,7 @@ class CutRequest:
     move: IntArray
     settings: CutSettings
     places: dict[int, int]
+    slides: tuple[tuple[int, int, int], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -275,10 +276,11 @@ class Stages:
             (strokes, *(pairs for pairs, _ in found), *settings, session.sections),
             lambda _key: merged_pairs([pairs for pairs, _ in found], which),
         )
-        by_hand = (group.holds, group.evens, group.moves_given, group.free_leads, group.held_leads, group.softest_db)
+        by_hand = (group.holds, group.evens, group.pieces, group.moves_given)
+        by_rule = (group.free_leads, group.held_leads, group.softest_db, group.join_ms)
         plan = self._keep(
             "plan",
-            (strokes, *(wanted for _, wanted in found), *settings, session.sections, columns, group.join_ms, *by_hand),
+            (strokes, *(wanted for _, wanted in found), *settings, session.sections, columns, *by_hand, *by_rule),
             lambda _key: settle_moves(
                 strokes,
                 found[0][1] if len(found) == 1 else chosen([wanted for _, wanted in found], which),
@@ -447,9 +449,13 @@ def decided_by_hand(strokes: Strokes, group: Group, columns: tuple[str, ...]) ->
     rides |= led_by(group.free_leads)
     if group.softest_db is not None:
         rides |= strokes.level_db < group.softest_db
+    piece = np.arange(len(strokes))
+    for each in group.pieces:
+        inside = np.flatnonzero(in_ranges(strokes, [each]))
+        piece[inside] = inside[:1]
     given = [(move.time_s, move.move_ms) for move in group.moves_given]
     held = in_ranges(strokes, group.holds) | led_by(group.held_leads)
-    return ByHand(held, _at_strokes(strokes, given), rides)
+    return ByHand(held, _at_strokes(strokes, given), rides, piece)
 
 
 def _at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> FloatArray:
@@ -525,7 +531,11 @@ def cut_request(session: Session, view: GroupView, move_ms: FloatArray | None = 
     arrivals = _all_arrivals(view.hits, rate)
     move = s_to_samples(ms_to_s(view.plan.move_ms if move_ms is None else move_ms), rate)
     first = _first_arrivals(view, attack, arrivals, rate)
-    return CutRequest(recordings, first, arrivals, move, cut_settings(view), _seams_given(view, rate))
+    slides = tuple(
+        (*s_to_samples([slide.start_s, slide.end_s], rate).tolist(), ms_to_samples(slide.move_ms, rate))
+        for slide in view.group.slides
+    )
+    return CutRequest(recordings, first, arrivals, move, cut_settings(view), _seams_given(view, rate), slides)
 
 
 def cut_of_request(request: CutRequest, progress: Progress | None = None) -> Cut:
@@ -543,6 +553,7 @@ def cut_of_request(request: CutRequest, progress: Progress | None = None) -> Cut
         move=request.move,
         settings=request.settings,
         places=request.places,
+        slides=request.slides,
         progress=progress,
     )
 
@@ -556,7 +567,7 @@ def cut_settings(view: GroupView) -> CutSettings:
 
 def cut_depends(view: GroupView) -> tuple[object, ...]:
     """What the seams of a group follow from: while it is the same, so are they."""
-    return view.plan, cut_settings(view), view.group.seams_given
+    return view.plan, cut_settings(view), view.group.seams_given, view.group.slides
 
 
 def _seams_given(view: GroupView, rate_hz: int) -> dict[int, int]:

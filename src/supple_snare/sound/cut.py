@@ -133,6 +133,7 @@ def plan_cut(
     move: IntArray,
     settings: CutSettings | None = None,
     places: Mapping[int, int] | None = None,
+    slides: Sequence[tuple[int, int, int]] = (),
     progress: Callable[[float], None] | None = None,
 ) -> Cut:
     """Find the seams that move each attack by its amount.
@@ -151,6 +152,9 @@ def plan_cut(
     places : mapping of int to int, optional
         Seams put somewhere by hand: by the number of the stroke after them, the sample of the recording from which its
         side sounds alone. One that would touch the seam before or the stroke itself is not believed.
+    slides : sequence of (int, int, int)
+        Sound moved by hand inside a piece: first sample, sample after the last, and how much more it moves. It ends
+        where the next stroke is cut, if that comes earlier.
     progress : callable, optional
         Called with the share done; may raise to stop the work.
 
@@ -178,28 +182,31 @@ def plan_cut(
     limited = np.zeros(len(wanted), dtype=bool)
     near = np.zeros(len(wanted), dtype=bool)
     jump_db = np.zeros(len(wanted))
-    seams = _Seams()
+    seams, before = _Seams(), 0
     with _Matcher(recordings) as matcher:
-        for i, goal in enumerate(wanted):
+        for turn in _turns(anchors, slides):
+            i, stop = turn.stroke, turn.at
             if progress is not None and i % 16 == 0:
                 progress(i / len(wanted))
-            before = int(real[i - 1]) if i else 0
-            # The first attack must not be moved out of the file.
-            goal_here = max(int(goal), -int(anchors[i]) + spans[-1].lead_in) if i < len(move) else int(goal)
-            if goal_here == before:
-                real[i] = before
-                continue
-            stop = int(anchors[i])
-            from_ = int(anchors[i - 1]) if i else 0
-            between = arrivals[np.searchsorted(arrivals, from_) : np.searchsorted(arrivals, stop)]
-            starts = between if i else np.append(-spans[0].attack, between)
-            told = (places or {}).get(i)
-            joined = None
-            if told is not None:
-                joined = _join_at(seams, matcher, told, stop, before, goal_here, spans[0].fade)
-            if joined is None:
-                joined = _join(seams, matcher, starts, stop, before, goal_here, spans)
-            real[i], extended[i], near[i], jump_db[i] = joined.move, joined.extended, joined.near, joined.jump_db
+            told: int | None = stop  # a slide begins and ends where a person said
+            if turn.slides_by is not None:
+                goal_here = (int(real[i - 1]) if i else 0) + turn.slides_by
+            else:
+                # The first attack must not be moved out of the file.
+                least = -stop + spans[-1].lead_in if i < len(move) else int(wanted[i])
+                goal_here, told = max(int(wanted[i]), least), (places or {}).get(i)
+            joined = _Joined(before, False, False, 0.0)
+            if goal_here != before:
+                from_ = int(anchors[i - 1]) if i else 0
+                between = arrivals[np.searchsorted(arrivals, from_) : np.searchsorted(arrivals, stop)]
+                starts = between if i else np.append(-spans[0].attack, between)
+                by_hand = None
+                if told is not None:
+                    by_hand = _join_at(seams, matcher, told, stop, before, goal_here, spans[0].fade)
+                joined = by_hand or _join(seams, matcher, starts, stop, before, goal_here, spans)
+            before = joined.move
+            if turn.slides_by is None:
+                real[i], extended[i], near[i], jump_db[i] = joined.move, joined.extended, joined.near, joined.jump_db
         limited[:-1] = real[:-1] != move
     edits = EditList.of(seams.at, seams.shift, seams.fade, seams.likeness)
     return Cut(
@@ -210,6 +217,27 @@ def plan_cut(
         near=frozen(near[:-1], np.bool_),
         jump_db=frozen(jump_db[:-1]),
     )
+
+
+@dataclass(frozen=True)
+class _Turn:
+    """A place from which on the sound moves anew: a stroke, or inside the piece before that stroke where it slides."""
+
+    at: int
+    stroke: int
+    slides_by: int | None = None
+
+
+def _turns(anchors: IntArray, slides: Sequence[tuple[int, int, int]]) -> list[_Turn]:
+    """All of them, in order of place; a slide ends where it should, or at the stroke that comes before that."""
+    turns = [_Turn(at, number) for number, at in enumerate(anchors.tolist())]
+    for start, end, by in slides:
+        stroke = int(np.searchsorted(anchors, start, side="right"))
+        if stroke < len(anchors):
+            turns.append(_Turn(start, stroke, by))
+            if end < anchors[stroke]:
+                turns.append(_Turn(end, stroke, 0))
+    return sorted(turns, key=lambda turn: (turn.at, turn.slides_by is None, turn.slides_by != 0))
 
 
 def _join(

@@ -19,6 +19,10 @@ NO_REACH_MS = 1e6
 """A reach that no deviation passes. A plain number, so that it survives a file in which infinity has no name."""
 
 
+MOST_TIMES = 4
+"""More leaves nothing of anything."""
+
+
 class Kept(IntEnum):
     """Why a stroke stays as it was played."""
 
@@ -55,6 +59,8 @@ class Response:
         Deviations past this stay too, and are reported; `NO_REACH_MS` for no limit.
     keep_drift : float
         Share of the drift that counts as wanted, 0 to 1.
+    times : int
+        How often that is done, each time on what the time before left.
 
     Raises
     ------
@@ -66,6 +72,7 @@ class Response:
     tolerance_ms: float = 0.0
     reach_ms: float = NO_REACH_MS
     keep_drift: float = 0.0
+    times: int = 1
 
     def __post_init__(self) -> None:
         if not 0.0 <= self.strength <= 1.0:
@@ -81,6 +88,8 @@ class Response:
             )
         if not 0.0 <= self.keep_drift <= 1.0:
             raise UsageError(f"A keep-drift of {self.keep_drift:g} makes no sense: give one from 0 to 1.")
+        if not 1 <= self.times <= MOST_TIMES:
+            raise UsageError(f"Tightening {self.times} times makes no sense: give 1 to {MOST_TIMES}.")
 
     @property
     def has_reach(self) -> bool:
@@ -94,7 +103,8 @@ class Response:
         [3.0, -7.0, 50.0]
         """
         size = np.abs(deviation_ms)
-        shrunk = np.copysign(self.tolerance_ms + (size - self.tolerance_ms) * (1.0 - self.strength), deviation_ms)
+        left = (1.0 - self.strength) ** self.times
+        shrunk = np.copysign(self.tolerance_ms + (size - self.tolerance_ms) * left, deviation_ms)
         return np.where((size <= self.tolerance_ms) | (size > self.reach_ms), deviation_ms, shrunk)
 
 
@@ -139,17 +149,20 @@ class ByHand:
         Moves given by hand; NaN where there is none.
     rides : bool array
         They take no part themselves and move along between their neighbours.
+    piece : int array
+        With which stroke each travels: the first of its piece, or itself.
     """
 
     held: NDArray[np.bool_]
     given_ms: FloatArray
     rides: NDArray[np.bool_]
+    piece: IntArray
 
     @classmethod
     def nothing(cls, count: int) -> ByHand:
         """Nothing decided."""
         none = np.zeros(count, dtype=bool)
-        return cls(none, np.full(count, np.nan), none)
+        return cls(none, np.full(count, np.nan), none, np.arange(count))
 
 
 def plan_moves(
@@ -209,9 +222,9 @@ def chosen(plans: Sequence[Plan], which: IntArray) -> Plan:
 def settle_moves(strokes: Strokes, wanted: Plan, by_hand: ByHand, *, join_ms: float = 0.0) -> Plan:
     """The plan, once strokes have to get along with each other.
 
-    What a person decided comes first. Strokes without an aim of their own take the move of their neighbours, in
-    proportion to their place between them. No stroke passes another. Neighbours whose moves are nearly alike travel
-    together.
+    What a person decided comes first; pieces made by hand move as their first stroke does. Strokes without an aim of
+    their own take the move of their neighbours, in proportion to their place between them. No stroke passes another.
+    Neighbours whose moves are nearly alike travel together.
 
     Parameters
     ----------
@@ -227,13 +240,16 @@ def settle_moves(strokes: Strokes, wanted: Plan, by_hand: ByHand, *, join_ms: fl
     Plan
     """
     given = np.isfinite(by_hand.given_ms) & ~by_hand.held
-    rides = (by_hand.rides | (wanted.kept == Kept.RIDES)) & ~given & ~by_hand.held
-    kept = np.select([by_hand.held, given, rides], [Kept.HELD, Kept.GIVEN, Kept.RIDES], wanted.kept)
-    move = np.where(given, by_hand.given_ms, np.where(by_hand.held, 0.0, wanted.move_ms))
-    anchors = ~rides
+    piece = np.where(given | by_hand.held, np.arange(len(strokes)), by_hand.piece)
+    travels = piece != np.arange(len(strokes))
+    rides = (by_hand.rides | (wanted.kept == Kept.RIDES)) & ~given & ~by_hand.held & ~travels
+    kept = np.select([by_hand.held, given, rides | travels], [Kept.HELD, Kept.GIVEN, Kept.RIDES], wanted.kept)
+    move = np.where(given, by_hand.given_ms, np.where(by_hand.held, 0.0, wanted.move_ms))[piece]
+    anchors = ~rides & ~rides[piece]
     if rides.any():
         along = np.interp(strokes.time_s[rides], strokes.time_s[anchors], move[anchors]) if anchors.any() else 0.0
         move[rides] = along
+        move = move[piece]
     ordered = _in_order(strokes.time_s, move)
     kept[(ordered != move) & (kept == Kept.NO)] = Kept.REACH
     free = (kept == Kept.NO) | (kept == Kept.RIDES) | (kept == Kept.TOLERANCE)

@@ -8,7 +8,17 @@ from pathlib import Path
 import numpy as np
 from PyQt6.QtCore import QUrl
 from PyQt6.QtGui import QDesktopServices
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QLineEdit, QMessageBox, QProgressBar
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QMessageBox,
+    QProgressBar,
+    QSizePolicy,
+)
 
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
@@ -17,7 +27,16 @@ from supple_snare.desk.programmes import click_of
 from supple_snare.errors import SnareError
 from supple_snare.session.account import ACCOUNT_NAME, account, write_account
 from supple_snare.session.document import Group
-from supple_snare.session.handover import click_to_write, part_to_write, plan_files, write_files
+from supple_snare.session.handover import (
+    MixToWrite,
+    click_to_write,
+    mix_to_write,
+    part_to_write,
+    plan_files,
+    write_files,
+)
+from supple_snare.sound.mixing import MixTrack
+from supple_snare.timing.units import db_to_amplitude
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
 _PROMISE = (
@@ -53,15 +72,19 @@ class HandOverCard(Card):
         self._format.setToolTip("Rate, width, length and names stay as they came in")
         self.column.addWidget(self._format)
         self.column.addWidget(head("Groups"))
-        self._groups_row = QHBoxLayout()
+        self._groups_grid = QGridLayout()
+        self._groups_grid.setSpacing(2)
         self._groups: dict[str, QCheckBox] = {}
-        self.column.addLayout(self._groups_row)
+        self.column.addLayout(self._groups_grid)
         self.heard_only = QCheckBox("Leave muted tracks out")
         self.heard_only.setToolTip("Write only the tracks that are not muted in the cast")
         self.column.addWidget(self.heard_only)
         self.click = QCheckBox("The click as a track, too")
         self.click.setToolTip("At its level, with the slots if they are heard (Listening)")
         self.column.addWidget(self.click)
+        self.mix = QCheckBox("A mix of it, too")
+        self.mix.setToolTip("Of what is written and not muted, at its listening levels; without MIDI parts")
+        self.column.addWidget(self.mix)
         self._facts = words()
         self.column.addWidget(self._facts)
         self.write = button("Write the files", "Write the tightened tracks to the folder", primary=True)
@@ -89,18 +112,20 @@ class HandOverCard(Card):
         names = {group.key: group.name for group in session.groups}
         if names.keys() != self._groups.keys():
             for box in self._groups.values():
-                self._groups_row.removeWidget(box)
+                self._groups_grid.removeWidget(box)
                 box.deleteLater()
             self._groups = {}
-            for key, name in names.items():
+            for place, (key, name) in enumerate(names.items()):
                 box = QCheckBox(name)
+                box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
                 box.setChecked(key == self.work.looks.group or len(names) == 1)
                 box.toggled.connect(self._update_buttons)
                 box.toggled.connect(self._show_facts)
                 self._groups[key] = box
-                self._groups_row.addWidget(box)
+                self._groups_grid.addWidget(box, place // 2, place % 2)
         for key, box in self._groups.items():
             box.setText(names[key])
+            box.setToolTip(names[key])
         self._show_facts()
         self._update_buttons()
 
@@ -127,7 +152,8 @@ class HandOverCard(Card):
         try:
             click = click_to_write(session, click_of(session, self.work.looks.listening))
             wanted_click = click if self.click.isChecked() else None
-            jobs = plan_files(tracks, folder, parts=parts, click=wanted_click, container=container)
+            mix = self._mix(groups) if self.mix.isChecked() else None
+            jobs = plan_files(tracks, folder, parts=parts, click=wanted_click, mix=mix, container=container)
         except SnareError as error:
             self._failed(error)
             return
@@ -152,6 +178,22 @@ class HandOverCard(Card):
         self._cancel.show()
         self.result.setText("Writing …")
         self._update_buttons()
+
+    def _mix(self, groups: list[Group]) -> MixToWrite | None:
+        """What is written and not muted, as it is listened to."""
+        session, looks = self.work.session, self.work.looks
+        tracks = [
+            MixTrack(
+                track.recording,
+                self.work.edits_of(group),
+                db_to_amplitude(looks.listening.level_db(track.key)),
+                looks.listening.pan(track.key),
+            )
+            for group in groups
+            for track in session.tracks_of(group)
+            if track.key not in looks.heard.muted
+        ]
+        return mix_to_write(session, tracks) if tracks else None
 
     def _may_replace(self, names: list[str], folder: Path) -> bool:
         text = f"{folder} already holds {', '.join(names[:4])}{' and others' if len(names) > 4 else ''}."

@@ -25,7 +25,7 @@ from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.errors import UsageError
 from supple_snare.session.edits import change_group, follow_take
 from supple_snare.session.stages import cut_settings
-from supple_snare.timing.tighten import NO_REACH_MS, Kept, Response
+from supple_snare.timing.tighten import MOST_TIMES, NO_REACH_MS, Kept, Response
 
 _LONGEST_REACH_MS = 120.0
 """At its right end the slider means no limit."""
@@ -90,6 +90,9 @@ class TightenCard(Card):
             push = button(name, _describe(response))
             push.clicked.connect(lambda _on, n=name, r=response: self._choose(n, r))
             choices.addWidget(push, place // 2, place % 2)
+        self.again = button("", "Tighten what is left once more, by the same settings; after four times once")
+        self.again.clicked.connect(self._again)
+        choices.addWidget(self.again, 2, 0, 1, 2)
         self.column.addLayout(choices)
         self.column.addSpacing(4)
 
@@ -132,19 +135,25 @@ class TightenCard(Card):
                 ("Hold", "Keep it as played (H)", stroke_tools.hold_selection),
                 ("Release", "Drop the holds there (Shift+H)", stroke_tools.release_selection),
                 ("Even out", "Move what lies between its ends evenly between them (E)", stroke_tools.even_selection),
+                ("One piece", "Its strokes move together, as the first of them does (J)", stroke_tools.join_selection),
+                ("Only this", "Tighten only the range; hold all else as played", stroke_tools.tighten_only),
                 (
                     "As found",
-                    "Drop every edit by hand there: holds, moves, slots, hits (X)",
+                    "Drop every edit by hand there: holds, moves, pieces, slots, seams, hits (X)",
                     stroke_tools.drop_selection,
                 ),
             )
         ):
             push = button(name, hint)
             push.clicked.connect(lambda _on, a=act: a(self.work))
-            grid.addWidget(push, place // 2, place % 2)
+            push.setStyleSheet("padding: 4px 2px;")
+            grid.addWidget(push, place // 3, place % 3)
         self.column.addLayout(grid)
         self.column.addWidget(
-            words("Drag the head of a peg to move its stroke; Alt+←→ by 1 ms, with Shift by a sample.")
+            words(
+                "Drag the head of a peg to move its stroke; Alt+←→ by 1 ms, with Shift by a sample: "
+                "the strokes of a range, or the sound in one without strokes."
+            )
         )
 
     def _build_seams(self) -> None:
@@ -189,6 +198,8 @@ class TightenCard(Card):
         self.strength.set_value(100.0 * response.strength)
         self.tolerance.set_value(response.tolerance_ms)
         self.reach.set_value(min(response.reach_ms, _LONGEST_REACH_MS))
+        times = {1: "Again on what is left", 2: "Done twice · again"}
+        self.again.setText(times.get(response.times, f"Done {response.times} times · again"))
         self.join.set_value(group.join_ms)
         self.join.setVisible(not group.part)
         show_number(self.softest, -80.0 if group.softest_db is None else group.softest_db)
@@ -246,6 +257,13 @@ class TightenCard(Card):
         if before is not None:
             response = replace(response, keep_drift=before.keep_drift)
             self.work.set_response(f"Tighten: {name.lower()}", response)
+
+    def _again(self) -> None:
+        before = self.work.response
+        if before is not None:
+            times = before.times % MOST_TIMES + 1
+            label = "Tighten what is left again" if times > 1 else "Tighten once"
+            self.work.set_response(label, replace(before, times=times))
 
     def _change_group(self, label: str, **changes: object) -> None:
         group = self.work.group
