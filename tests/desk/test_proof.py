@@ -6,8 +6,9 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QInputDialog, QMenu
 
-from supple_snare.desk import stroke_tools
+from supple_snare.desk import snapshot_menu, stroke_tools
 from supple_snare.desk.cards import proof
 from supple_snare.desk.cards.proof import ProofCard
 from supple_snare.desk.cards.tighten import TightenCard
@@ -219,6 +220,27 @@ def test_strokes_are_joined_and_sound_between_them_slid(tight):
     assert work.group.slides == ()
     QTest.keyClick(window, Qt.Key.Key_J, Qt.KeyboardModifier.ControlModifier)
     assert not work.view.plan.move_ms.any()
+
+
+def test_a_snapshot_is_laid_behind_the_page(tight, monkeypatch):
+    """Its moves stand behind in place of as played, whatever has been changed since; the key takes it away again."""
+    window, work = tight, tight.work
+    QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+    assert "no snapshot" in window._message_words.text()
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_args, **_more: ("Tight", True))
+    snapshot_menu.ask_name(work, window)
+    before = work.view.plan.move_ms.copy()
+    work.set_response("Less", Response(strength=0.1))
+    QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+    assert window.page.picture().behind_ms == pytest.approx(before)
+    assert "“Tight”" in window._legend.text()
+    with_it = window.page.grab().toImage()
+    QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
+    assert window.page.picture().behind_ms is None
+    assert window.page.grab().toImage() != with_it
+    menu = QMenu(window)
+    snapshot_menu.fill_snapshots(menu, work, window)
+    assert [action.text() for action in menu.actions()] == ["Keep the present as a snapshot …", "Tight"]
 
 
 def test_lengths_of_seams_are_set_or_as_the_sound_asks(tight):

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from supple_snare.errors import UsageError
 from supple_snare.sound.cut import CutSettings, plan_cut
 from supple_snare.sound.files import BlockReader, read_recording
+from supple_snare.sound.room_tone import find_room_tone
 from tests.conftest import RATE_HZ, drum
 
 
@@ -122,6 +123,44 @@ def test_a_slide_ends_at_the_next_stroke(ringing):
     source, result = rendered(recording, plan.edits)
     assert np.array_equal(result[60_300:110_300], source[60_000:110_000])
     assert np.array_equal(result[119_900:199_000], source[119_900:199_000])
+
+
+def test_gaps_are_filled_with_room_tone_where_that_is_wished(tmp_path):
+    """Two strokes 62 ms apart, the second moved 45 ms later: what nobody played sounds between, and no attack twice."""
+    rng = np.random.default_rng(6)
+    attack = np.array([60_000, 62_976, 140_000])
+    played = np.zeros((200_000, 2))
+    for at in attack:
+        stroke = drum(rng, 160.0)
+        played[at : at + len(stroke)] += stroke[:, None] * (1.0, 0.3)
+    tone = 0.002 * np.sin(2 * np.pi * 300 / RATE_HZ * np.arange(len(played)))
+    recordings = []
+    for side in range(2):
+        path = tmp_path / f"{side}.wav"
+        soundfile.write(path, 0.5 * played[:, side] + tone, RATE_HZ, subtype="PCM_24")
+        recordings.append(read_recording(path))
+    move = np.array([0, 2_160, 0])
+    wanted = {"first_arrival": attack, "arrivals": attack, "move": move}
+    tail = plan_cut(recordings, **wanted)
+    room = plan_cut(recordings, settings=CutSettings(room_tone=True), **wanted)
+    assert tail.extended.any() and not room.extended.any() and not room.limited.any()
+    sources = room.edits.source_of(np.arange(200_000))
+    for at in attack:
+        assert np.count_nonzero(sources == at) == 1
+    for recording in recordings:
+        source, result = rendered(recording, room.edits)
+        for at, by in zip(attack, move, strict=True):
+            assert np.array_equal(result[at + by : at + by + 1_440], source[at : at + 1_440])
+        filled = result[62_976 : 62_976 + 1_700] / 2**31
+        assert np.abs(filled).max() < 0.0025
+
+
+def test_without_a_quiet_stretch_tails_are_extended_all_the_same(group):
+    """Strokes too close everywhere: there is no room tone in the take."""
+    recordings, attack = group
+    assert find_room_tone(recordings, np.arange(0, 200_000, 3_000)) is None
+    stretch = find_room_tone(recordings, attack)
+    assert not np.any((attack > stretch.start - 4_800) & (attack < stretch.start + stretch.length))
 
 
 def test_nothing_moved_is_the_recording_to_the_bit(group):

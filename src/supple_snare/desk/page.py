@@ -126,6 +126,7 @@ class Page(QAbstractScrollArea):
             hit=work.looks.hit,
             notes=work.notes_of(view),
             removed={track.key: track.removed_s for track in view.tracks},
+            behind_ms=work.moves_behind() if work.looks.shows_moves else None,
         )
 
     def visible_bars(self) -> tuple[float, float]:

@@ -65,6 +65,8 @@ class PagePicture:
         Times of hits removed by hand, by track key.
     notes : (Notes, NoteChange) or None
         The notes of a MIDI part, as played and as they will be.
+    behind_ms : float array, shape (n,), or None
+        Moves of a snapshot that stands behind in place of the other version; NaN for strokes it does not have.
     """
 
     layout: PageLayout
@@ -85,6 +87,7 @@ class PagePicture:
     hit: tuple[str, float] | None = None
     removed: dict[str, tuple[float, ...]] = field(default_factory=dict)
     notes: tuple[Notes, NoteChange] | None = None
+    behind_ms: FloatArray | None = None
 
 
 def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
@@ -401,8 +404,10 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
     kept = played + plan.move_ms[pegs]
     upright = peg_lengths(view, pegs, layout)
     front, back = (kept, played) if picture.tightened else (played, kept)
+    if picture.behind_ms is not None:
+        back = played + picture.behind_ms[pegs]
     if picture.show_moves:
-        moved = np.abs(front - back) > 0.05
+        moved = np.abs(front - back) > 0.05  # not so for what a snapshot does not have
         _paint_pegs(painter, x[~loose][moved], base, upright[moved], back[moved], ghost=True)
     if picture.show_moves and view.group.has_pattern:
         _paint_targets(painter, x[~loose], base, upright, plan.target_ms[pegs])

@@ -19,6 +19,10 @@ def fill_snapshots(menu: QMenu, work: Workspace, parent: QWidget) -> None:
         assert each is not None
         each.addAction("Exchange with the present", lambda n=name: exchange(work, n))
         each.addAction("Take it back", lambda n=name: work.do(f"Take back “{n}”", take_snapshot(work.session, n)))
+        behind = each.addAction("Lay it behind on the page", lambda n=name: lay_behind(work, n))
+        assert behind is not None
+        behind.setCheckable(True)
+        behind.setChecked(work.looks.behind == name)
         each.addAction("Forget it", lambda n=name: work.do(f"Forget “{n}”", drop_snapshot(work.session, n)))
 
 
@@ -33,6 +37,19 @@ def ask_name(work: Workspace, parent: QWidget) -> None:
 def exchange(work: Workspace, name: str) -> None:
     """Go to the snapshot; once more goes back."""
     work.do(f"Exchange with “{name}”", exchange_snapshot(work.session, name))
+
+
+def lay_behind(work: Workspace, name: str) -> None:
+    """Show its version pale behind the present one, in place of as played; once more takes it away."""
+    work.look(behind="" if work.looks.behind == name else name)
+
+
+def lay_newest_behind(work: Workspace) -> None:
+    """The same with the one kept last."""
+    if not work.session.snapshots:
+        work.tell("There is no snapshot yet: keep one in the Session menu.")
+        return
+    lay_behind(work, work.session.snapshots[-1].name)
 
 
 def exchange_newest(work: Workspace) -> None:

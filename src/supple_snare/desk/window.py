@@ -50,7 +50,7 @@ from supple_snare.desk.player import Player
 from supple_snare.desk.programmes import HEAR_BEFORE_S, Programmes
 from supple_snare.desk.recent import fill_recent, remember_session
 from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
-from supple_snare.desk.snapshot_menu import exchange_newest, fill_snapshots
+from supple_snare.desk.snapshot_menu import exchange_newest, fill_snapshots, lay_newest_behind
 from supple_snare.desk.step_list import show_steps
 from supple_snare.desk.steps import StepsBar
 from supple_snare.desk.tempo_chart import TempoChart
@@ -296,6 +296,26 @@ class Window(QMainWindow):
         act("What was done …", lambda: show_steps(work, self), "Ctrl+H")
         self._undo_button.clicked.connect(work.undo)
         self._redo_button.clicked.connect(work.redo)
+        self._build_hand_actions(act)
+        snapshots = menu.addMenu("Snapshots")
+        assert snapshots is not None
+        snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
+        act("Exchange with the newest snapshot", lambda: exchange_newest(work), "W")
+        act("Lay the newest snapshot behind", lambda: lay_newest_behind(work), "Shift+W")
+        act("Groove library …", lambda: show_library(work, self), "B")
+        act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
+        act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
+        act("Loop the selection", self._loop_selection, "Shift+L")
+        act("Go on with stopped work", work.resume, "F5")
+        act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
+        menu.addSeparator()
+        act("Keys and legend", self._show_keys, "F1")
+        act("Quit", self.close, "Ctrl+Q")
+        self._build_keys()
+
+    def _build_hand_actions(self, act: Callable[..., QAction]) -> None:
+        """What is done to strokes and hits by hand."""
+        work = self.work
         act("Hold the selection", self._hold, "H")
         act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
         act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
@@ -311,20 +331,6 @@ class Window(QMainWindow):
         act("Remove hits", lambda: self._mend(hit_tools.remove_hits), "Delete", "Backspace")
         act("Count bleed as played, or answer a doubt with fine", self._return, "Return", "Enter")
         act("Restore hits as found", lambda: self._mend(hit_tools.restore_hits), "R")
-        snapshots = menu.addMenu("Snapshots")
-        assert snapshots is not None
-        snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
-        act("Exchange with the newest snapshot", lambda: exchange_newest(work), "W")
-        act("Groove library …", lambda: show_library(work, self), "B")
-        act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
-        act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
-        act("Loop the selection", self._loop_selection, "Shift+L")
-        act("Go on with stopped work", work.resume, "F5")
-        act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
-        menu.addSeparator()
-        act("Keys and legend", self._show_keys, "F1")
-        act("Quit", self.close, "Ctrl+Q")
-        self._build_keys()
 
     def _act(self, text: str, slot: Callable[..., object], *keys: str) -> QAction:
         """Something that can be done anywhere in the window."""
@@ -620,6 +626,8 @@ class Window(QMainWindow):
         if work.looks.shows_moves and work.group is not None and work.group.has_pattern:
             alone = ", ○ no partner" if work.view is not None and work.view.pairs is not None else ""
             legend = f"Left: early, right: late; 10 ms = 15°. ◇ the aim{alone}."
+        if work.looks.shows_moves and work.moves_behind() is not None:
+            legend = f"Left: early, right: late; 10 ms = 15°. Pale: “{work.looks.behind}” (Shift+W)."
         if work.feel_tapped is not None:
             legend = "The feel is tapped in place of the recordings (Y)."
         if work.looks.step == "hits":
@@ -777,7 +785,7 @@ N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
 B — groove library          In Feel: Y, Shift+Y — tap the feel, the other feel
 H — hold the selection as played          Shift+H — release it          E — even out
 J — the range moves as one piece          Ctrl+J — tighten only the range          X — drop all edits by hand
-W — exchange the present with the newest snapshot
+W — exchange the present with the newest snapshot          Shift+W — lay that behind on the page
 D — next doubt          Return — fine          U — the other slot
 In Tighten and Proof: drag the head of a peg          Alt+← → — move strokes by 1 ms, with Shift by 1 sample
 In a range without strokes Alt+← → slides the sound between them

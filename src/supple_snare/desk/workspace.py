@@ -34,6 +34,7 @@ from supple_snare.session.locks import Holder
 from supple_snare.session.proof import Question, questions
 from supple_snare.session.recordings import Now, Trouble, accepted, relocated, with_fingerprints
 from supple_snare.session.shelter import Left, Shelter, state_folder
+from supple_snare.session.snapshots import take_snapshot
 from supple_snare.session.stages import (
     GroupView,
     Stages,
@@ -41,6 +42,7 @@ from supple_snare.session.stages import (
     cut_depends,
     cut_of_request,
     cut_request,
+    moves_in,
     part_of,
 )
 from supple_snare.session.storage import FILE_NAME
@@ -52,6 +54,7 @@ from supple_snare.timing.aim import Aim
 from supple_snare.timing.groove import Groove
 from supple_snare.timing.notes import NoteChange, Notes
 from supple_snare.timing.tighten import Response
+from supple_snare.timing.units import FloatArray
 
 STEPS = ("gather", "grid", "hits", "feel", "tighten", "proof", "hand over")
 
@@ -111,6 +114,8 @@ class Looks:
         "first" or "second" while that feel is tapped in place of the recordings, else "".
     scope : str or None
         Key of the section whose settings Tighten shows; None for those of the whole take.
+    behind : str
+        Name of the snapshot whose version stands pale behind the present one on the page; "" for as played.
     from_aim : bool
         Whether the lean chart shows deviations from the aim in place of offsets from the grid.
     """
@@ -138,6 +143,7 @@ class Looks:
     feel_beside: FeelOf | None = None
     tapping: str = ""
     scope: str | None = None
+    behind: str = ""
     from_aim: bool = False
 
     @property
@@ -220,6 +226,7 @@ class Workspace(QObject):
         self.why_no_feel = ""
         self._grooves: list[tuple[Path, Groove]] | None = None
         self._notes: tuple[tuple[GroupView, Session], tuple[Notes, NoteChange]] | None = None
+        self._behind: tuple[tuple[object, ...], FloatArray | None] | None = None
         self._feels: tuple[tuple[object, ...], tuple[FeelSeen | None, FeelSeen | None]] | None = None
         self.library_changed.connect(self._forget_grooves)
         self._settled = self._delay(_SETTLE_MS, self._find_seams)
@@ -486,6 +493,20 @@ class Workspace(QObject):
             known = (self.session, self.stages.view(self.session, group) if ready else None)
             self._views[group.key] = known
         return known[1]
+
+    def moves_behind(self) -> FloatArray | None:
+        """Moves of the strokes of the page in the snapshot laid behind them; NaN for strokes it does not have."""
+        view, group, name = self.view, self.group, self.looks.behind
+        if view is None or group is None or all(name != snapshot.name for snapshot in self.session.snapshots):
+            return None
+        depends = (self.session, view, name)
+        if self._behind is None or self._behind[0] != depends:
+            then = take_snapshot(self.session, name)
+            there = next((other for other in then.groups if other.key == group.key), None)
+            ready = there is not None and self.stages.is_ready(then, there)
+            moves = moves_in(self.stages.view(then, there), view.strokes) if ready and there is not None else None
+            self._behind = (depends, moves)
+        return self._behind[1]
 
     @property
     def selected(self) -> int | None:

@@ -470,6 +470,16 @@ def _at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> Float
     return values
 
 
+def moves_in(view: GroupView, strokes: Strokes) -> FloatArray:
+    """Moves in ms that a view plans for strokes of another one, by their times as played; NaN where it has none."""
+    moves = np.full(len(strokes), np.nan)
+    if len(strokes) and len(view.strokes):
+        nearest = nearest_index(view.strokes.time_s, strokes.time_s)
+        same = np.abs(view.strokes.time_s[nearest] - strokes.time_s) <= SAME_STROKE_S
+        moves[same] = view.plan.move_ms[nearest[same]]
+    return moves
+
+
 def merged_pairs(pairs: Sequence[Pairs | None], which: IntArray) -> Pairs | None:
     """Partners of each stroke under the settings that hold for it; None if nothing is tightened to a reference."""
     if all(each is None for each in pairs):

@@ -10,12 +10,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property, partial
 
 import numpy as np
 
 from supple_snare.errors import UsageError
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
+from supple_snare.sound.room_tone import Stretch, find_room_tone
 from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_samples
 
 
@@ -31,6 +33,8 @@ class CutSettings:
         Length of a seam's crossfade.
     attack_ms : float
         How much of an attack no seam may touch.
+    room_tone : bool
+        A gap longer than the sustain is filled with room tone; else the tail is extended.
 
     Raises
     ------
@@ -41,6 +45,7 @@ class CutSettings:
     lead_in_ms: float = 4.0
     fade_ms: float = 5.0
     attack_ms: float = 30.0
+    room_tone: bool = False
 
     def __post_init__(self) -> None:
         for name, value, most in (
@@ -183,6 +188,7 @@ def plan_cut(
     near = np.zeros(len(wanted), dtype=bool)
     jump_db = np.zeros(len(wanted))
     seams, before = _Seams(), 0
+    room = _Room(recordings, arrivals, spans[0]) if settings.room_tone else None
     with _Matcher(recordings) as matcher:
         for turn in _turns(anchors, slides):
             i, stop = turn.stroke, turn.at
@@ -203,7 +209,11 @@ def plan_cut(
                 by_hand = None
                 if told is not None:
                     by_hand = _join_at(seams, matcher, told, stop, before, goal_here, spans[0].fade)
-                joined = by_hand or _join(seams, matcher, starts, stop, before, goal_here, spans)
+                joined = (
+                    by_hand
+                    or (room and room.fill(seams, starts, stop, before, goal_here))
+                    or _join(seams, matcher, starts, stop, before, goal_here, spans)
+                )
             before = joined.move
             if turn.slides_by is None:
                 real[i], extended[i], near[i], jump_db[i] = joined.move, joined.extended, joined.near, joined.jump_db
@@ -271,6 +281,44 @@ def _join(
     place = stop - span.lead_in
     seams.add(place + after, after, span.fade, matcher.likeness(place, after - before, span.fade))
     return _Joined(after, False, True, 0.0)
+
+
+class _Room:
+    """Fills gaps with room tone, which is looked for when it is first needed."""
+
+    def __init__(self, recordings: Sequence[Recording], arrivals: IntArray, span: _Spans) -> None:
+        self._find = partial(find_room_tone, recordings, arrivals)
+        self._span = span
+
+    @cached_property
+    def _stretch(self) -> Stretch | None:
+        return self._find()
+
+    def fill(self, seams: _Seams, starts: IntArray, stop: int, before: int, after: int) -> _Joined | None:
+        """Let the tail run on to where the next attack would be heard, and room tone fill the rest.
+
+        None where one seam in the sustain will do, or nothing can be filled: the tail has no room for a fade, or the
+        take none for tone.
+        """
+        span, gap = self._span, after - before
+        earliest = seams.at[-1] - before
+        end = stop - span.lead_in
+        if gap <= span.fade or _region(starts, stop, gap, span, earliest) is not None:
+            return None
+        if end - span.fade < max(_last(starts, stop, span) + span.attack, earliest) or self._stretch is None:
+            return None
+        tone = self._stretch.start + span.fade
+        usable = self._stretch.length - 2 * span.fade
+        if usable < 2 * span.fade:
+            return None
+        begin, filled = end + before, 0
+        while filled < gap:  # over and over, if it is shorter than the gap
+            seams.add(begin + filled, begin + filled - tone, span.fade, 0.0)
+            filled += usable
+            if 0 < gap - filled < span.fade:  # the last round is cut short, so that its fades do not meet
+                filled -= span.fade
+        seams.add(end + after, after, span.fade, 0.0)
+        return _Joined(after, False, False, 0.0)
 
 
 def _join_at(

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QMenu, QToolButton, QWidget
+from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from supple_snare.desk import stroke_tools
 from supple_snare.desk.cards.aim import AimControls, PartControls
@@ -171,6 +171,10 @@ class TightenCard(Card):
             box.valueChanged.connect(self._change_seams)
             grid.addWidget(soft(name), 1, 2 * place)
             grid.addWidget(box, 1, 2 * place + 1)
+        self.room_tone = QCheckBox("Room tone where a tail is too short")
+        self.room_tone.setToolTip("Gaps that the sound before cannot fill get a stretch in which nobody plays")
+        self.room_tone.clicked.connect(self._change_seams)
+        grid.addWidget(self.room_tone, 2, 0, 1, 4)
         self.column.addWidget(self._seams)
         self._seam_words = words("Brass bars at the foot of the page are fades; drag one in the loupe (O).")
         self.column.addWidget(self._seam_words)
@@ -178,8 +182,13 @@ class TightenCard(Card):
     def _change_seams(self) -> None:
         view = self.work.view
         if view is not None:
-            cut = replace(cut_settings(view), lead_in_ms=self.lead_in.value(), fade_ms=self.fade.value())
-            self._change_group("Lengths of seams", cut=cut)
+            cut = replace(
+                cut_settings(view),
+                lead_in_ms=self.lead_in.value(),
+                fade_ms=self.fade.value(),
+                room_tone=self.room_tone.isChecked(),
+            )
+            self._change_group("Change the seams", cut=cut)
 
     def refresh(self) -> None:
         group, view, response = self.work.group, self.work.view, self.work.response
@@ -213,6 +222,7 @@ class TightenCard(Card):
             lengths = cut_settings(view)
             show_number(self.lead_in, lengths.lead_in_ms)
             show_number(self.fade, lengths.fade_ms)
+            self.room_tone.setChecked(lengths.room_tone)
         if view is None:
             self._result.setText("Listening …")
             self._kept.setText("")
