@@ -68,7 +68,7 @@ def _some_edits(rng: np.random.Generator, frames: int) -> EditList:
     at = np.cumsum(rng.integers(9_600, 28_800, frames // 9_600))
     at = at[at < frames - 9_600]
     shifts = rng.integers(-1_200, 1_200, len(at))
-    return EditList.of([0, *at.tolist()], [0, *shifts.tolist()], [0, *[240] * len(at)], [1.0, *[0.6] * len(at)])
+    return EditList.of([0, *at.tolist()], [0, *shifts.tolist()], [0, *[240] * len(at)])
 
 
 def wrong_samples(material: Material, blocks: list[Block]) -> tuple[int, int, float]:

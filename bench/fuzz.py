@@ -252,7 +252,7 @@ def _entries() -> list[bytes]:
     from supple_snare.session.cache import write_arrays
 
     rng, count = np.random.default_rng(1), 40
-    names = ("edits.start", "edits.shift", "edits.fade", "edits.likeness", "move", "jump_db")
+    names = ("edits.at", "edits.shift", "edits.fade", "move", "jump_db")
     arrays = {name: rng.integers(0, 9_000, count) for name in names}
     arrays |= {name: rng.random(count) < 0.5 for name in ("extended", "limited", "near")}
     with tempfile.TemporaryDirectory() as place:

@@ -3,7 +3,8 @@
     python bench/opening.py [--kits FOLDER] [--minutes 5] [--tracks 16]
 
 Each opening is a process of its own; told is the time from the start of opening (the window stands already) until the
-strokes are drawn and the recordings can be played, and until the tightened version can.
+recordings are known to be those of the session and can be played, until the strokes are drawn, and until the tightened
+version can be heard.
 """
 
 from __future__ import annotations
@@ -31,17 +32,20 @@ window.resize(1280, 800)
 window.show()
 app.processEvents()
 begun = time.monotonic()
-longest, drawn = 0.0, None
+longest, playing, drawn = 0.0, None, None
 window.work.open_folder(Path(sys.argv[1]))
 while drawn is None or window.work.cut_of(window.work.group) is None or window.work.jobs.jobs:
     before = time.monotonic()
     app.processEvents()
     longest = max(longest, time.monotonic() - before)
-    if drawn is None and window.work.view is not None and len(window.player._programme.tracks) == int(sys.argv[2]):
+    if playing is None and len(window.player._programme.tracks) == int(sys.argv[2]):
+        playing = time.monotonic() - begun
+    if drawn is None and window.work.view is not None:
         drawn = time.monotonic() - begun
     time.sleep(0.001)
 ready = time.monotonic() - begun
-print(f"drawn and playing after {drawn:.1f} s, tightened after {ready:.1f} s; longest freeze {1000 * longest:.0f} ms")
+print(f"playing after {playing:.1f} s, strokes drawn after {drawn:.1f} s, tightened after {ready:.1f} s; ", end="")
+print(f"longest freeze {1000 * longest:.0f} ms")
 window.close()
 """
 
@@ -58,7 +62,7 @@ def main() -> None:
         _save(root, paths, tempo)
         home = {f"XDG_{name}_HOME": str(root / "home") for name in ("STATE", "DATA", "CONFIG", "CACHE")}
         environment = os.environ | home | {"QT_QPA_PLATFORM": "offscreen"}
-        print(f"{chosen.minutes:g} minutes, {len(paths)} tracks")
+        print(f"{chosen.minutes:g} minutes, {len(paths)} tracks, {os.cpu_count()} cores")
         for when in ("first opening", "second opening"):
             begun = time.monotonic()
             command = [sys.executable, "-c", _OPEN, str(root / "session"), str(len(paths))]

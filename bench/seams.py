@@ -154,7 +154,7 @@ def levels(sound: Sound, result: Sound, edits: object) -> tuple[list[float], flo
 
     A change counts as sudden where neither side of the seam changes so by itself.
     """
-    own, after = level_db(sound), level_db(result)
+    own = level_db(sound)
     dips: list[float] = []
     swell, many = 0.0, 0
     frames = len(sound)
@@ -164,10 +164,7 @@ def levels(sound: Sound, result: Sound, edits: object) -> tuple[list[float], flo
         low, high = int(place - fade), int(place)
         if low < _SUDDEN or high > frames - _SUDDEN:
             continue
-        mid = np.arange(low, high)
-        sides = np.stack([own[np.clip(mid - coming, 0, frames - 1)], own[np.clip(mid - leaving, 0, frames - 1)]])
-        away = after[mid] - np.clip(after[mid], sides.min(axis=0), sides.max(axis=0))
-        dips.append(float(away[np.argmax(np.abs(away))]))
+        dips.append(_away_db(sound, result, low, high, int(coming), int(leaving)))
         change = float(own[np.clip(high - coming, 0, frames - 1)] - own[np.clip(low - leaving, 0, frames - 1)])
         usual = [
             float(own[np.clip(high - s, 0, frames - 1)] - own[np.clip(low - s, 0, frames - 1)])
@@ -177,6 +174,27 @@ def levels(sound: Sound, result: Sound, edits: object) -> tuple[list[float], flo
         swell = max(swell, change, key=abs)
         many += abs(change) > 12.0
     return dips, swell, many
+
+
+def _away_db(sound: Sound, result: Sound, low: int, high: int, coming: int, leaving: int) -> float:
+    """How far the level amid a fade lies from that of what is played there: one side, then the other.
+
+    Powers are those of the sides where each of them sounds, one giving way to the other through the fade; what a side
+    does where it is not heard, an attack right behind the seam say, is nobody's level.
+    """
+    around = np.arange(low - _LEVEL, high + _LEVEL)
+    place = np.clip((around - low + 1.0) / (high - low + 1.0), 0.0, 1.0)
+    rising = (0.5 - 0.5 * np.cos(np.pi * place)) ** 2
+    falling = (0.5 + 0.5 * np.cos(np.pi * place)) ** 2
+    sides = [sound[np.clip(around - shift, 0, len(sound) - 1)] ** 2 for shift in (leaving, coming)]
+    played = (falling * sides[0] + rising * sides[1]) / (falling + rising)
+    inside = slice(_LEVEL, len(around) - _LEVEL)
+    levels = [
+        10.0 * np.log10(np.maximum(uniform_filter1d(power, _LEVEL)[inside], 10 ** (_FLOOR_DB / 10)))
+        for power in (result[np.clip(around, 0, len(result) - 1)] ** 2, played)
+    ]
+    away = levels[0] - levels[1]
+    return float(away[np.argmax(np.abs(away))])
 
 
 def main() -> None:

@@ -47,6 +47,32 @@ def run(paths: list[Path], tempo: float, out: Path) -> None:
     )
 
 
+def cutting(paths: list[Path], tempo: float, out: Path) -> None:
+    """CPU that planning the seams and writing the files needs."""
+    from supple_snare.session.document import Session
+    from supple_snare.session.edits import add_recordings
+    from supple_snare.session.grid_edits import with_grid
+    from supple_snare.session.handover import plan_files, write_files
+    from supple_snare.session.stages import Stages, cut_of_request, cut_request
+    from supple_snare.sound.files import read_recording
+    from supple_snare.timing.grid import Grid
+
+    session = add_recordings(Session(), [read_recording(path) for path in paths])
+    session, stages = with_grid(session, Grid(tempo, 0.5)), Stages()
+    stages.analyse_all(session)
+    view = stages.view(session, session.groups[0])
+    begun = time.process_time()
+    cut = cut_of_request(cut_request(session, view))
+    planned = time.process_time()
+    write_files(plan_files([(track.recording, cut.edits) for track in session.tracks], out))
+    written = time.process_time()
+    pace = len(paths) * session.length_s / (written - planned)
+    print(
+        f"{len(cut.edits) - 1} seams of {len(view.strokes)} strokes planned in {planned - begun:.1f} s of CPU, files "
+        f"written in {written - planned:.1f} s: {pace:.0f} times real time a track, {pace / len(paths):.0f} for all"
+    )
+
+
 def repaint(paths: list[Path], tempo: float) -> None:
     """Turn Strength and a level limit in the window and print how long each repaint took."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -105,6 +131,7 @@ def main() -> None:
         paths, tempo = write_take(Path(folder) / "in", chosen.kits, chosen.minutes, chosen.tracks)
         print(f"{chosen.minutes:g} minutes, {len(paths)} tracks")
         run(paths, tempo, Path(folder) / "out")
+        cutting(paths, tempo, Path(folder) / "cut")
         repaint(paths, tempo)
 
 

@@ -25,7 +25,7 @@ def programme(tmp_path):
     sound = np.random.default_rng(1).uniform(-0.5, 0.5, 3 * RATE)
     path = tmp_path / "a.wav"
     soundfile.write(path, sound, RATE, subtype="PCM_24")
-    edits = EditList.of([0, 72_000], [0, 400], [0, 240], [1.0, 0.5])
+    edits = EditList.of([0, 72_000], [0, 400], [0, 240])
     recording = read_recording(path)
     return Programme((MixTrack(recording, edits),), RATE, recording.frames, lead_edits=edits)
 

@@ -24,7 +24,7 @@ from supple_snare.sound.mixing import Click, MixTrack
 from supple_snare.timing.grid import Grid
 from tests.conftest import make_take
 
-EDITS = EditList.of([0, 60_000], [0, 240], [0, 240], [1.0, 0.5])
+EDITS = EditList.of([0, 60_000], [0, 240], [0, 240])
 
 
 def tracks_of(take, edits=EDITS):

@@ -23,7 +23,7 @@ def recordings(tmp_path):
     return found
 
 
-EDITS = EditList.of([0, 30_000, 61_000], [0, 350, -200], [0, 240, 240], [1.0, 0.4, 0.9])
+EDITS = EditList.of([0, 30_000, 61_000], [0, 350, -200], [0, 240, 240])
 
 
 def test_blocks_equal_the_rendered_tracks(recordings):

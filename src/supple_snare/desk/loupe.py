@@ -5,7 +5,6 @@ It reads a short stretch of each recording on a thread of its own, so that it ne
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -488,6 +487,5 @@ def _read(recordings: dict[str, Recording], edits: EditList, first: int, count: 
     for key, recording in recordings.items():
         with BlockReader(recording, "float32") as reader:
             played[key] = reader.read_mono(first, count)
-            read: Callable[[int, int], AnyArray] = reader.read_mono
-            tightened[key] = edits.render(read, first, count)
+            tightened[key] = edits.render(reader.read, first, count).mean(axis=1)
     return _Stretch(first, played, tightened)

@@ -18,7 +18,7 @@ from supple_snare.session.history import History
 from supple_snare.session.listening import Desk
 from supple_snare.session.shelter import Shelter
 
-_SOON_MS = 600
+_SOON_MS = 400
 _AGAIN_MS = 5_000
 _DESK_MS = 3_000
 

@@ -128,7 +128,8 @@ def step_states(work: Workspace) -> dict[str, str]:
     spread = float(np.std(view.offsets.offset_ms[placed])) if placed.any() else 0.0
     states["feel"] = f"spread {spread:.1f} ms"
     response = view.group.response
-    more = " …" if view.group.section_settings else ""
+    more = {1: "", 2: ", twice"}.get(response.times, f", {response.times} times")
+    more += " …" if view.group.section_settings else ""
     states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms{more}".replace("%", " %")
     asked = work.questions_of(view.group)
     left = sum(not question.answered for question in asked)

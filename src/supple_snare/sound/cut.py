@@ -100,13 +100,11 @@ class _Seams:
     at: list[int] = field(default_factory=lambda: [0])
     shift: list[int] = field(default_factory=lambda: [0])
     fade: list[int] = field(default_factory=lambda: [0])
-    likeness: list[float] = field(default_factory=lambda: [1.0])
 
-    def add(self, at: int, shift: int, fade: int, likeness: float) -> None:
+    def add(self, at: int, shift: int, fade: int) -> None:
         self.at.append(at)
         self.shift.append(shift)
         self.fade.append(fade)
-        self.likeness.append(likeness)
 
 
 # The comfortable lengths first; where strokes are close, ever less of the attack is kept whole and fades get shorter.
@@ -218,7 +216,7 @@ def plan_cut(
             if turn.slides_by is None:
                 real[i], extended[i], near[i], jump_db[i] = joined.move, joined.extended, joined.near, joined.jump_db
         limited[:-1] = real[:-1] != move
-    edits = EditList.of(seams.at, seams.shift, seams.fade, seams.likeness)
+    edits = EditList.of(seams.at, seams.shift, seams.fade)
     return Cut(
         edits,
         frozen(real[:-1], np.int64),
@@ -265,12 +263,12 @@ def _join(
         if found is not None:
             for join in found:
                 before += join.gap
-                seams.add(join.place + before, before, span.fade, join.likeness)
+                seams.add(join.place + before, before, span.fade)
             # Without room for one, what rings before sounds more than once.
             return _Joined(after, one is None and gap > 0, number >= _TIGHT, _worst_db(found))
     span = spans[-1]
     if gap > 0:
-        move, extended = _extend_tail(seams, matcher, starts, stop, before, after, span)
+        move, extended = _extend_tail(seams, starts, stop, before, after, span)
         return _Joined(move, extended, True, 0.0)
     # An overlap larger than the sustain: move only as far as the attack before allows.
     room = stop - span.lead_in - (_last(starts, stop, span) + span.attack + span.fade)
@@ -279,7 +277,7 @@ def _join(
         return _Joined(before, False, False, 0.0)
     after = before - min(-gap, room)
     place = stop - span.lead_in
-    seams.add(place + after, after, span.fade, matcher.likeness(place, after - before, span.fade))
+    seams.add(place + after, after, span.fade)
     return _Joined(after, False, True, 0.0)
 
 
@@ -313,11 +311,11 @@ class _Room:
             return None
         begin, filled = end + before, 0
         while filled < gap:  # over and over, if it is shorter than the gap
-            seams.add(begin + filled, begin + filled - tone, span.fade, 0.0)
+            seams.add(begin + filled, begin + filled - tone, span.fade)
             filled += usable
             if 0 < gap - filled < span.fade:  # the last round is cut short, so that its fades do not meet
                 filled -= span.fade
-        seams.add(end + after, after, span.fade, 0.0)
+        seams.add(end + after, after, span.fade)
         return _Joined(after, False, False, 0.0)
 
 
@@ -329,7 +327,7 @@ def _join_at(
     if place > stop or place + gap - fade < seams.at[-1] - before:
         return None
     join = matcher.best((place, place), gap, fade)
-    seams.add(place + after, after, fade, join.likeness)
+    seams.add(place + after, after, fade)
     return _Joined(after, False, False, join.change_db)
 
 
@@ -349,7 +347,6 @@ class _Join:
 
     place: int
     gap: int
-    likeness: float
     change_db: float
 
 
@@ -403,9 +400,7 @@ def _last(starts: IntArray, stop: int, span: _Spans) -> int:
     return int(earlier[-1]) if len(earlier) else int(starts[0]) if len(starts) else 0
 
 
-def _extend_tail(
-    seams: _Seams, matcher: _Matcher, starts: IntArray, stop: int, before: int, after: int, span: _Spans
-) -> tuple[int, bool]:
+def _extend_tail(seams: _Seams, starts: IntArray, stop: int, before: int, after: int, span: _Spans) -> tuple[int, bool]:
     """Fill a gap longer than the sustain by several equal repeats of its end."""
     gap = after - before
     end = stop - span.lead_in
@@ -419,7 +414,7 @@ def _extend_tail(
     for step, total in zip(np.diff(reached), reached[1:], strict=True):
         place = end - int(step)
         fade = min(span.fade, int(step))
-        seams.add(place + before + int(total), before + int(total), fade, matcher.likeness(place, int(step), fade))
+        seams.add(place + before + int(total), before + int(total), fade)
     return before + gap, True
 
 
@@ -457,9 +452,7 @@ class _Matcher:
         change_db = self._change_db(coming, leaving, fade)
         total = total + _SWELL_WEIGHT * np.maximum(change_db / _CALM_DB - 1.0, 0.0)
         best = int(places[np.argmin(total[places - low])])
-        here = slice(best - low, best - low + fade)
-        likeness = self._likeness(coming[:, here], leaving[:, here])
-        return _Join(best, gap, likeness, float(change_db[best - low]))
+        return _Join(best, gap, float(change_db[best - low]))
 
     def _change_db(self, coming: FloatArray, leaving: FloatArray, fade: int) -> FloatArray:
         """How much the level changes from one side to the other at each place, in the track where it changes most."""
@@ -469,17 +462,6 @@ class _Matcher:
             power = _running_sum(np.pad(side**2, ((0, 0), (wide // 2, wide - wide // 2)), mode="edge"), fade + wide)
             levels.append(10.0 * np.log10(power / (fade + wide) + _INAUDIBLE))
         return np.asarray(np.abs(levels[1] - levels[0]).max(axis=0))
-
-    def likeness(self, place: int, gap: int, fade: int) -> float:
-        """Correlation of the two sides of one seam over all tracks, 0 to 1."""
-        return self._likeness(*self._sides(place - fade, fade, gap))
-
-    @staticmethod
-    def _likeness(coming: FloatArray, leaving: FloatArray) -> float:
-        power = np.sqrt(np.sum(coming**2, axis=1) * np.sum(leaving**2, axis=1))
-        alike = np.sum(coming * leaving, axis=1) / np.maximum(power, 1e-15)
-        weight = np.sqrt(power) + 1e-15
-        return float(np.clip(np.sum(alike * weight) / np.sum(weight), 0.0, 1.0))
 
     def _sides(self, start: int, count: int, gap: int) -> tuple[FloatArray, FloatArray]:
         """What comes and what leaves over a stretch, each of shape (tracks, count)."""

@@ -29,19 +29,16 @@ class EditList:
         Place in the result minus place in the recording, in samples.
     fade : int array
         Length of the crossfade that ends at `at`; 0 for the first piece.
-    likeness : float array
-        How alike the two sides of that crossfade are, 0 (unrelated) to 1 (the same).
     """
 
     at: IntArray
     shift: IntArray
     fade: IntArray
-    likeness: FloatArray
 
     @classmethod
-    def of(cls, at: ArrayLike, shift: ArrayLike, fade: ArrayLike, likeness: ArrayLike) -> EditList:
+    def of(cls, at: ArrayLike, shift: ArrayLike, fade: ArrayLike) -> EditList:
         """A read-only edit list from any arrays."""
-        return cls(frozen(at, np.int64), frozen(shift, np.int64), frozen(fade, np.int64), frozen(likeness))
+        return cls(frozen(at, np.int64), frozen(shift, np.int64), frozen(fade, np.int64))
 
     @staticmethod
     def identity() -> EditList:
@@ -84,7 +81,7 @@ class EditList:
         Parameters
         ----------
         read : callable
-            Reads (start, count) of the recording; silence outside it.
+            Reads (start, count) of the recording, shape (count, channels); silence outside it.
         start, count : int
         quantum : int
             Step between sample values of an integer recording; fades are rounded to it.
@@ -109,58 +106,77 @@ class EditList:
                 offset = -int(self.shift[piece]) - source_start
                 result[begin - start : until - start] = source[begin + offset : until + offset]
         for piece in range(max(1, first), last + 1):
-            self._render_fade(piece, source, source_start, result, start, quantum)
+            self._render_fade(piece, source, source_start, result, start, read, quantum)
         return result
 
     def _render_fade(
-        self, piece: int, source: AnyArray, source_start: int, result: AnyArray, start: int, quantum: int
+        self,
+        piece: int,
+        source: AnyArray,
+        source_start: int,
+        result: AnyArray,
+        start: int,
+        read: Callable[[int, int], AnyArray],
+        quantum: int,
     ) -> None:
         at, fade = int(self.at[piece]), int(self.fade[piece])
         begin, until = max(at - fade, start), min(at, start + len(result))
         if begin >= until:
             return
-        gain_out, gain_in = fade_gains(fade, float(self.likeness[piece]))
-        part = slice(begin - (at - fade), until - (at - fade))
-        here = slice(begin - source_start, until - source_start)
 
         def side(shift: int) -> FloatArray:
-            return source[here.start - shift : here.stop - shift].astype(np.float64)
+            first = at - fade - shift
+            inside = first >= source_start and first + fade <= source_start + len(source)
+            # The whole fade shapes each part of it, or the size of the blocks could be heard.
+            sound = source[first - source_start :][:fade] if inside else read(first, fade)
+            return sound.astype(np.float64)
 
         leaving, coming = side(int(self.shift[piece - 1])), side(int(self.shift[piece]))
-        shape = (-1,) + (1,) * (source.ndim - 1)
-        mixed = leaving * gain_out[part].reshape(shape) + coming * gain_in[part].reshape(shape)
+        gain_out, gain_in = fade_gains(leaving, coming)
+        part = slice(begin - (at - fade), until - (at - fade))
+        mixed = (leaving * gain_out + coming * gain_in)[part]
         if quantum:
             info = np.iinfo(result.dtype)
             mixed = np.clip(np.rint(mixed / quantum) * quantum, info.min, info.max + 1 - quantum)
         result[begin - start : until - start] = mixed
 
 
-_IDENTITY = EditList.of([0], [0], [0], [1.0])
+_IDENTITY = EditList.of([0], [0], [0])
+
+_MOST_GAIN = 2.5
+"""A fade between sides of opposite phase is made up for as far as that: what little they share would else stand out."""
 
 
-def fade_gains(length: int, likeness: float) -> tuple[FloatArray, FloatArray]:
-    """Gains of the leaving and the coming side of a crossfade.
+def _around(values: FloatArray) -> FloatArray:
+    """Sums over all channels and half of the fade around each place, shape (length, 1)."""
+    half = len(values) // 4
+    total = np.cumsum(np.pad(values.sum(axis=1), (1, 0)))
+    place = np.arange(len(values))
+    first, last = np.maximum(place - half, 0), np.minimum(place + half + 1, len(values))
+    return np.asarray((total[last] - total[first]) / (last - first))[:, None]
 
-    For sides whose correlation is r, the sum keeps its level when out² + in² + 2 r·out·in = 1: equal gain for r = 1,
-    equal power for r = 0.
+
+def fade_gains(leaving: FloatArray, coming: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Gains of both sides of a crossfade that keep the level of this track on its way from one to the other.
+
+    With powers P and Q of the sides around a place and their correlation r there, the sum out·leaving + in·coming has
+    the power out²·P + in²·Q + 2·r·out·in·√(P·Q). The gains are those of sides that have nothing in common, times what
+    makes up for what they have: equal gain for equal sides, equal power for unrelated ones, more for opposed ones.
 
     Parameters
     ----------
-    length : int
-        Samples.
-    likeness : float
-        Correlation of the two sides, 0 to 1.
+    leaving, coming : float arrays, shape (length, channels)
 
     Returns
     -------
-    out, in : float arrays, shape (length,)
-
-    >>> out, coming = fade_gains(3, 1.0)
-    >>> out.round(3).tolist(), coming.round(3).tolist()
-    ([0.854, 0.5, 0.146], [0.146, 0.5, 0.854])
+    out, in : float arrays, shape (length, 1)
     """
-    place = (np.arange(length) + 1.0) / (length + 1.0)
-    coming = 0.5 - 0.5 * np.cos(np.pi * place)
-    leaving = 1.0 - coming
-    norm = np.sqrt(leaving**2 + coming**2 + 2.0 * likeness * leaving * coming)
-    return leaving / norm, coming / norm
+    length = len(leaving)
+    place = (np.arange(length)[:, None] + 1.0) / (length + 1.0)
+    rising = 0.5 - 0.5 * np.cos(np.pi * place)
+    falling = 1.0 - rising
+    left, right, shared = _around(leaving**2), _around(coming**2), _around(leaving * coming)
+    power = falling**2 * left + rising**2 * right
+    there = np.maximum(power + 2.0 * falling * rising * shared, 1e-30)
+    gain = np.minimum(np.sqrt(power / (falling**2 + rising**2) / there), _MOST_GAIN)
+    return falling * gain, rising * gain

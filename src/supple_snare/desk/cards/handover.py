@@ -76,6 +76,7 @@ class HandOverCard(Card):
         self._groups_grid.setSpacing(2)
         self._groups: dict[str, QCheckBox] = {}
         self.column.addLayout(self._groups_grid)
+        self.column.addWidget(head("Contents"))
         self.heard_only = QCheckBox("Leave muted tracks out")
         self.heard_only.setToolTip("Write only the tracks that are not muted in the cast")
         self.column.addWidget(self.heard_only)
