@@ -144,6 +144,9 @@ def test_gaps_are_filled_with_room_tone_where_that_is_wished(tmp_path):
     tail = plan_cut(recordings, **wanted)
     room = plan_cut(recordings, settings=CutSettings(room_tone=True), **wanted)
     assert tail.extended.any() and not room.extended.any() and not room.limited.any()
+    assert 0 < tail.fits[1] < tail.move[1]
+    less = plan_cut(recordings, first_arrival=attack, arrivals=attack, move=np.array([0, tail.fits[1], 0]))
+    assert not less.extended.any() and not less.near.any()
     sources = room.edits.source_of(np.arange(200_000))
     for at in attack:
         assert np.count_nonzero(sources == at) == 1

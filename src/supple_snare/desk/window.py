@@ -325,6 +325,7 @@ class Window(QMainWindow):
         act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
         self._act("The other slot", lambda: self._proof(proof.other_slot), "U")
+        self._act("Move less", lambda: self._proof(proof.move_less), "I")
         ways: tuple[tuple[str, How], ...] = (("1", "played"), ("2", "tightened"), ("3", "turn"))
         for key, how in ways:
             self._act(f"Hear {how}", partial(hear_chosen, work, how), key)
@@ -786,7 +787,7 @@ B — groove library          In Feel: Y, Shift+Y — tap the feel, the other fe
 H — hold the selection as played          Shift+H — release it          E — even out
 J — the range moves as one piece          Ctrl+J — tighten only the range          X — drop all edits by hand
 W — exchange the present with the newest snapshot          Shift+W — lay that behind on the page
-D — next doubt          Return — fine          U — the other slot
+D — next doubt          Return — fine          U — the other slot          I — move less
 In Tighten and Proof: drag the head of a peg          Alt+← → — move strokes by 1 ms, with Shift by 1 sample
 In a range without strokes Alt+← → slides the sound between them
 O — loupe          M — measurements          K — split a section here          Ctrl+K — make the range a section

@@ -236,7 +236,7 @@ def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
     return found
 
 
-_CUT_ARRAYS = ("move", "extended", "limited", "near", "jump_db")
+_CUT_ARRAYS = ("move", "extended", "limited", "near", "jump_db", "fits")
 
 
 def _arrays_of_cut(cut: Cut) -> dict[str, NDArray[Any]]:

@@ -11,7 +11,7 @@ from supple_snare.sound.cut import Cut
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray
 
-_APART_MS, _APART_SPREADS = 10.0, 2.6
+_APART_MS, _APART_SPREADS = 8.0, 2.6
 """Leads struck as one lie apart as they do all through the take; this much more is worth an ear, in ms and spreads."""
 
 _JUMP_DB = 10.0

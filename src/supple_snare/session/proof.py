@@ -98,10 +98,11 @@ def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatA
             f"{np.exp(min(float(offsets.margin[stroke]), 9.0)):.0f} to 1, else {_slot(session, view, stroke)}"
         ),
         Doubt.LEADS_APART: lambda: f"{apart_ms[stroke]:.0f} ms",
-        Doubt.TAIL_EXTENDED: lambda: f"moved {plan.move_ms[stroke]:+.0f} ms",
         Doubt.UNSURE_HIT: lambda: f"{100 * view.strokes.confidence[stroke]:.0f} % sure",
     }
     if cut is not None:
+        fits_ms = 1000.0 * float(cut.fits[stroke]) / session.rate_hz
+        figures[Doubt.TAIL_EXTENDED] = lambda: f"moved {plan.move_ms[stroke]:+.0f} ms, up to {fits_ms:+.0f} fits"
         moved_ms = 1000.0 * float(cut.move[stroke]) / session.rate_hz
         figures[Doubt.MOVE_LIMITED] = lambda: f"{moved_ms:+.0f} of {plan.move_ms[stroke]:+.0f} ms"
         figures[Doubt.LEVEL_JUMPS] = lambda: f"{cut.jump_db[stroke]:.0f} dB"

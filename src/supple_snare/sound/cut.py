@@ -83,6 +83,8 @@ class Cut:
         Attacks whose seam stands closer to the attack before than is comfortable.
     jump_db : float array, shape (n,)
         How much the level changes at the seam before each, in the track where it changes most.
+    fits : int array, shape (n,)
+        How far each could move so that what sounds before it fills the gap by itself; its own move, if that does.
     """
 
     edits: EditList
@@ -91,6 +93,7 @@ class Cut:
     limited: np.ndarray[tuple[int], np.dtype[np.bool_]]
     near: np.ndarray[tuple[int], np.dtype[np.bool_]]
     jump_db: FloatArray
+    fits: IntArray
 
 
 @dataclass
@@ -184,7 +187,7 @@ def plan_cut(
     extended = np.zeros(len(wanted), dtype=bool)
     limited = np.zeros(len(wanted), dtype=bool)
     near = np.zeros(len(wanted), dtype=bool)
-    jump_db = np.zeros(len(wanted))
+    jump_db, fits = np.zeros(len(wanted)), np.zeros(len(wanted), dtype=np.int64)
     seams, before = _Seams(), 0
     room = _Room(recordings, arrivals, spans[0]) if settings.room_tone else None
     with _Matcher(recordings) as matcher:
@@ -215,6 +218,7 @@ def plan_cut(
             before = joined.move
             if turn.slides_by is None:
                 real[i], extended[i], near[i], jump_db[i] = joined.move, joined.extended, joined.near, joined.jump_db
+                fits[i] = joined.move if joined.fits is None else joined.fits
         limited[:-1] = real[:-1] != move
     edits = EditList.of(seams.at, seams.shift, seams.fade)
     return Cut(
@@ -224,6 +228,7 @@ def plan_cut(
         limited=frozen(limited[:-1], np.bool_),
         near=frozen(near[:-1], np.bool_),
         jump_db=frozen(jump_db[:-1]),
+        fits=frozen(fits[:-1], np.int64),
     )
 
 
@@ -254,6 +259,7 @@ def _join(
     """Add the seam (or seams) before one attack."""
     gap = after - before
     earliest = seams.at[-1] - before
+    fits = before + _largest_gap(starts, stop, spans[0]) if gap > 0 else None
     for number, span in enumerate(spans):
         found = one = _one_seam(matcher, starts, stop, gap, span, earliest)
         if found is None or found[0].change_db > _HEARD_DB:
@@ -265,11 +271,12 @@ def _join(
                 before += join.gap
                 seams.add(join.place + before, before, span.fade)
             # Without room for one, what rings before sounds more than once.
-            return _Joined(after, one is None and gap > 0, number >= _TIGHT, _worst_db(found))
+            extended = one is None and gap > 0
+            return _Joined(after, extended, number >= _TIGHT, _worst_db(found), fits if extended else None)
     span = spans[-1]
     if gap > 0:
         move, extended = _extend_tail(seams, starts, stop, before, after, span)
-        return _Joined(move, extended, True, 0.0)
+        return _Joined(move, extended, True, 0.0, fits)
     # An overlap larger than the sustain: move only as far as the attack before allows.
     room = stop - span.lead_in - (_last(starts, stop, span) + span.attack + span.fade)
     room = min(room, stop - span.lead_in - span.fade - (earliest - before))
@@ -339,6 +346,7 @@ class _Joined:
     extended: bool
     near: bool
     jump_db: float
+    fits: int | None = None
 
 
 @dataclass(frozen=True)
@@ -392,6 +400,12 @@ def _region(starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int) 
         if low <= high:
             return low, high
     return None
+
+
+def _largest_gap(starts: IntArray, stop: int, span: _Spans) -> int:
+    """The longest gap that one seam between two arrivals leaves room for, by `_region`."""
+    rooms = np.diff(np.append(starts, stop)) - span.lead_in - span.attack - span.fade
+    return max(0, int(rooms.max(initial=0)))
 
 
 def _last(starts: IntArray, stop: int, span: _Spans) -> int:

@@ -13,6 +13,7 @@ from supple_snare.desk.hear_around import How, hear_chosen
 from supple_snare.desk.page import describe_stroke
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.doubts import Doubt
+from supple_snare.session.edits import give_moves
 from supple_snare.session.grid_edits import give_slots
 from supple_snare.session.proof import Question, answer_fine, ask_again
 from supple_snare.sound.cut import Cut
@@ -58,6 +59,7 @@ class ProofCard(Card):
                 ("Hold it", "Keep it as played (H)", hold),
                 ("Other slot", "Give it the next best slot (U)", other_slot),
                 ("Ask again", "Take the answer back", ask),
+                ("Move less", "Only as far as what sounds before it fills the gap (I)", move_less),
             )
         ):
             push = button(name, hint, primary=name == "Fine")
@@ -191,6 +193,20 @@ def other_slot(work: Workspace) -> None:
     index = [selected]
     changed = give_slots(work.session, group.key, view.strokes.time_s[index], view.offsets.runner_up[index])
     work.do("The other slot", changed)
+
+
+def move_less(work: Workspace) -> None:
+    """Move the selected stroke only as far as the sound before it reaches."""
+    view, group, stroke = work.view, work.group, work.selected
+    cut = None if group is None else work.cut_of(group)
+    if view is None or group is None or stroke is None or cut is None:
+        work.tell("Select a stroke first.")
+        return
+    fits_ms = 1000.0 * float(cut.fits[stroke]) / work.session.rate_hz
+    if cut.fits[stroke] == cut.move[stroke]:
+        work.tell("What sounds before this stroke fills its gap already.")
+        return
+    work.do("Move less", give_moves(work.session, group.key, {float(view.strokes.time_s[stroke]): fits_ms}))
 
 
 def ask(work: Workspace) -> None:
