@@ -58,13 +58,14 @@ class ProofCard(Card):
                 ("Fine", "It may stay as it is planned (Return)", fine),
                 ("Hold it", "Keep it as played (H)", hold),
                 ("Other slot", "Give it the next best slot (U)", other_slot),
-                ("Ask again", "Take the answer back", ask),
                 ("Move less", "Only as far as what sounds before it fills the gap (I)", move_less),
+                ("Ask again", "Take the answer back", ask),
             )
         ):
             push = button(name, hint, primary=name == "Fine")
+            push.setStyleSheet("padding: 4px 2px;")
             push.clicked.connect(lambda _on, a=act: a(self.work))
-            answers.addWidget(push, place // 2, place % 2)
+            answers.addWidget(push, place // 3, place % 3)
         self.column.addLayout(answers)
         self.column.addWidget(
             words("D and Shift+D go to the next and the one before. Drag its peg or use Alt+←→ to move it yourself.")
