@@ -10,6 +10,7 @@ import pytest
 from PyQt6.QtCore import QCoreApplication, QSettings
 from PyQt6.QtWidgets import QApplication
 
+from supple_snare.desk import workspace
 from supple_snare.desk.outputs import SimulatedOutput
 from supple_snare.desk.player import Player
 from supple_snare.desk.theme import apply_theme
@@ -56,8 +57,9 @@ def qapp_cls() -> type[QApplication]:
 
 
 @pytest.fixture
-def window(qapp: QApplication) -> Iterator[Window]:
-    """An empty window with the simulated output."""
+def window(qapp: QApplication, monkeypatch: pytest.MonkeyPatch) -> Iterator[Window]:
+    """An empty window with the simulated output; it looks for seams sooner than a hand could follow."""
+    monkeypatch.setattr(workspace, "_SETTLE_MS", 20)
     window = Window(player=Player(SimulatedOutput()))
     window.resize(1280, 800)
     window.show()
