@@ -214,3 +214,15 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
     assert work.cut_of(work.group).edits.at.tolist() == seams.edits.at.tolist()
     assert any((tmp_path / "session" / "cache").iterdir())
+
+
+def test_work_that_comes_back_after_the_end_disturbs_nobody(window, tmp_path):
+    """A job may finish while the window closes: nothing is written any more, and nothing goes wrong."""
+    assert window.work.save_as(tmp_path / "session")
+    name_it(window, "Dockside March")
+    window.leave_at_once()
+    name_it(window, "Too late")
+    window.work.look(step="grid")
+    saving = window.work.saving
+    assert not saving.is_waiting
+    assert load_session(tmp_path / "session").name == "Dockside March"

@@ -40,6 +40,7 @@ class Saving(QObject):
         self._history: History | None = None
         self._saved: History | None = None
         self._problem = ""
+        self._is_closed = False
         self._writing: dict[Future[None], History] = {}
         self._writer = ThreadPoolExecutor(max_workers=1, thread_name_prefix="saving")
         self._written.connect(self._settle)
@@ -98,6 +99,8 @@ class Saving(QObject):
 
     def note(self, history: History) -> None:
         """The session has changed: it is written soon, however fast changes follow."""
+        if self._is_closed:  # work that was under way may still come back
+            return
         self._history = history
         if not self._soon.isActive() or self._soon.interval() > _SOON_MS:  # a wait for the desk or another try
             self._soon.start(_SOON_MS)
@@ -105,6 +108,8 @@ class Saving(QObject):
     def note_desk(self, desk: Desk) -> None:
         """The session is looked at or listened to in another way: written along, or after a while."""
         self._desk = desk
+        if self._is_closed:
+            return
         if not self._soon.isActive() and (self._folder or self._place) is not None:
             self._soon.start(_DESK_MS)
 
@@ -140,6 +145,7 @@ class Saving(QObject):
     def close(self) -> None:
         """The end."""
         self.finish()
+        self._is_closed = True
         self._writer.shutdown(wait=True)
 
     def _leave_place(self) -> None:
