@@ -32,7 +32,7 @@ from supple_snare.session.edits import (
     set_aim,
 )
 from supple_snare.session.finding import tempos_of
-from supple_snare.session.handover import PartToWrite, click_to_write, part_to_write, plan_files, write_files
+from supple_snare.session.handover import PartToWrite, own_track, part_to_write, plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
 from supple_snare.sound.attacks import Analysis
@@ -510,8 +510,8 @@ def _tighten(options: argparse.Namespace) -> Any:
     cut = None if view.part is not None else cut_group(session, view, _progress("finding seams"))
     edits = EditList.identity() if cut is None else cut.edits
     parts = [part_to_write(session, view)] if view.part is not None else []
-    click = click_to_write(session, Click(session.grid)) if options.click else None
-    jobs = plan_files([(track.recording, edits) for track in view.tracks], options.out, parts=parts, click=click)
+    own = [own_track(session, Click(session.grid))] if options.click else []
+    jobs = plan_files([(track.recording, edits) for track in view.tracks], options.out, parts=parts, own=own)
     written = write_files(jobs, progress=_progress("writing"))
     result = tighten_report(session, view, cut, written)
     moved = sum(record.moved_ms != 0.0 for record in result.strokes)

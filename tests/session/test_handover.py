@@ -17,7 +17,7 @@ from supple_snare.errors import CancelledError, HandOverError
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_recordings
 from supple_snare.session.grid_edits import with_grid
-from supple_snare.session.handover import click_to_write, mix_to_write, plan_files, write_files
+from supple_snare.session.handover import own_track, plan_files, write_files
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.mixing import Click, MixTrack
@@ -60,8 +60,8 @@ def test_the_click_is_printed_as_a_track(take, tmp_path):
     session = with_grid(session, Grid(take.tempo_bpm, take.first_beat_s))
     take.files[0].rename(take.root / "click.wav")
     tracks = [(read_recording(take.root / "click.wav"), EDITS)]
-    click = click_to_write(session, Click(session.grid, level_db=-6.0))
-    _track, written = write_files(plan_files(tracks, tmp_path / "out", click=click))
+    click = own_track(session, Click(session.grid, level_db=-6.0))
+    _track, written = write_files(plan_files(tracks, tmp_path / "out", own=[click]))
     assert written.name == "click 2.wav"
     info = soundfile.info(written)
     assert (info.frames, info.samplerate, info.subtype) == (tracks[0][0].frames, 48_000, "PCM_24")
@@ -73,13 +73,33 @@ def test_the_click_is_printed_as_a_track(take, tmp_path):
     assert 0.4 < sound.max() <= 0.51
 
 
+def test_a_mix_is_stopped_like_any_file(take, tmp_path):
+    """It tells how far it is, while it is measured and while it is written; stopped, no half file is left."""
+    session = add_recordings(Session(), [read_recording(path) for path in take.files])
+    mix = own_track(session, [MixTrack(*track) for track in tracks_of(take)])
+    jobs = plan_files([], tmp_path / "out", own=[mix])
+    shares = []
+    write_files(jobs, progress=shares.append)
+    assert shares == sorted(shares) and shares[-1] == 1.0
+    assert any(0.0 < share < 0.5 for share in shares) and any(0.5 < share < 1.0 for share in shares)
+    jobs[0].target.unlink()
+
+    def stop_half_way(share: float) -> None:
+        if share > 0.5:
+            raise CancelledError
+
+    with pytest.raises(CancelledError):
+        write_files(jobs, progress=stop_half_way)
+    assert not list((tmp_path / "out").iterdir())
+
+
 @pytest.mark.parametrize("gain", [0.5, 4.0])
 def test_a_mix_is_written_as_it_is_heard_and_never_clips(take, tmp_path, gain):
     """The sum of the tightened tracks with their gains and pans; turned down as a whole where it would not fit."""
     session = add_recordings(Session(), [read_recording(path) for path in take.files])
     tracks = tracks_of(take)
     mixed = [MixTrack(recording, edits, gain, pan) for (recording, edits), pan in zip(tracks, (-1, 0, 1), strict=True)]
-    *files, mix = write_files(plan_files(tracks, tmp_path / "out", mix=mix_to_write(session, mixed)))
+    *files, mix = write_files(plan_files(tracks, tmp_path / "out", own=[own_track(session, mixed)]))
     assert mix.name == "mix.wav"
     one, middle, other = (soundfile.read(path)[0] for path in files)
     expected = gain * np.stack([one + middle, middle + other], axis=1)

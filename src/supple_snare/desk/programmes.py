@@ -9,7 +9,7 @@ import numpy as np
 
 from supple_snare.desk.hit_tools import chosen_track
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.document import Part, Session
+from supple_snare.session.document import Group, Part, Session, Track
 from supple_snare.session.listening import Listening
 from supple_snare.session.stages import GroupView, change_of_part
 from supple_snare.sound.editlist import EditList
@@ -84,16 +84,14 @@ class Programmes:
         return looks.heard.hears(key)
 
     def _tracks(self) -> tuple[MixTrack, ...]:
-        work, listening = self._work, self._work.looks.listening
+        work = self._work
         tapped, tracks = work.feel_tapped is not None, []
         for group in work.session.groups:
-            edits = work.edits_of(group)
             for track in work.session.tracks_of(group):
                 if work.hearing.is_good(track.recording.path):
-                    gain = db_to_amplitude(listening.level_db(track.key))
+                    mixed = mix_track(work, group, track)
                     heard = not tapped and self._hears(track.key)
-                    pan = listening.pan(track.key)
-                    tracks.append(MixTrack(track.recording, edits, gain if heard else 0.0, pan))
+                    tracks.append(mixed if heard else replace(mixed, gain=0.0))
         return tuple(tracks)
 
     def _taps(self) -> tuple[TapTrack, ...]:
@@ -137,6 +135,13 @@ class Programmes:
                 self._kept.clear()
             self._kept[depends] = make()
         return self._kept[depends]
+
+
+def mix_track(work: Workspace, group: Group, track: Track) -> MixTrack:
+    """A track as it is listened to: its edits, level and pan."""
+    listening = work.looks.listening
+    gain = db_to_amplitude(listening.level_db(track.key))
+    return MixTrack(track.recording, work.edits_of(group), gain, listening.pan(track.key))
 
 
 def click_of(session: Session, listening: Listening) -> Click:

@@ -22,6 +22,9 @@ from supple_snare.timing.notes import NoteChange
 
 _SUFFIX = {"WAV": ".wav", "FLAC": ".flac"}
 _LOSSY = ("VORBIS", "OPUS", "MPEG_LAYER_III")
+Tell = Callable[[float], None]
+"""Told how many frames of a file are written; may raise to stop the work."""
+
 _LOUDEST = 0.98
 """Of full scale: a mix is turned down to that where it would not fit."""
 
@@ -65,28 +68,28 @@ class PartJob:
 
 
 @dataclass(frozen=True)
-class ClickToWrite:
-    """The click printed as a track.
+class OwnTrack:
+    """A track that is none of the recordings, in line with them: the click, or a mix of tracks, tightened.
 
     Attributes
     ----------
-    click : Click
+    sound : Click or tuple of MixTrack
     frames, rate_hz : int
     start_s : float
         Time of day of its first frame, as the recordings have it.
     """
 
-    click: Click
+    sound: Click | tuple[MixTrack, ...]
     frames: int
     rate_hz: int
     start_s: float = 0.0
 
 
 @dataclass(frozen=True)
-class ClickJob:
-    """The click to write, and the file it becomes."""
+class OwnJob:
+    """Such a track to write, and the file it becomes."""
 
-    click: Click
+    sound: Click | tuple[MixTrack, ...]
     output: Recording
 
     @property
@@ -95,38 +98,7 @@ class ClickJob:
         return self.output.path
 
 
-@dataclass(frozen=True)
-class MixToWrite:
-    """A mix of tracks as they are listened to, tightened.
-
-    Attributes
-    ----------
-    tracks : tuple of MixTrack
-    frames, rate_hz : int
-    start_s : float
-        Time of day of its first frame, as the recordings have it.
-    """
-
-    tracks: tuple[MixTrack, ...]
-    frames: int
-    rate_hz: int
-    start_s: float = 0.0
-
-
-@dataclass(frozen=True)
-class MixJob:
-    """The mix to write, and the file it becomes."""
-
-    tracks: tuple[MixTrack, ...]
-    output: Recording
-
-    @property
-    def target(self) -> Path:
-        """Where it goes."""
-        return self.output.path
-
-
-AnyJob = Job | PartJob | ClickJob | MixJob
+AnyJob = Job | PartJob | OwnJob
 
 
 def plan_files(
@@ -134,8 +106,7 @@ def plan_files(
     folder: Path,
     *,
     parts: Sequence[PartToWrite] = (),
-    click: ClickToWrite | None = None,
-    mix: MixToWrite | None = None,
+    own: Sequence[OwnTrack] = (),
     container: str | None = None,
 ) -> list[AnyJob]:
     """Decide the files of a hand-over and check that they may be written.
@@ -146,8 +117,7 @@ def plan_files(
     folder : Path
         Made if it is not there.
     parts : sequence of PartToWrite
-    click : ClickToWrite, optional
-    mix : MixToWrite, optional
+    own : sequence of OwnTrack
     container : "WAV", "FLAC" or None
         None keeps the kind of each recording.
 
@@ -163,10 +133,7 @@ def plan_files(
     jobs += [PartJob(part, folder / part.path.name) for part in parts]
     names = [job.target.name for job in jobs]
     stems = [Path(name).stem for name in names]
-    if click is not None:
-        jobs.append(ClickJob(click.click, _own_format(click, folder / unused_name("click", stems), 1, container)))
-    if mix is not None:
-        jobs.append(MixJob(mix.tracks, _own_format(mix, folder / unused_name("mix", stems), 2, container)))
+    jobs += [OwnJob(track.sound, _own_format(track, folder, stems, container)) for track in own]
     for name in names:
         if names.count(name) > 1:
             raise HandOverError(f"{name}: two tracks would be written under this name; rename one of the recordings.")
@@ -193,21 +160,12 @@ def part_to_write(session: Session, view: GroupView) -> PartToWrite:
     return PartToWrite(part.path, change_of_part(session, view), session.grid if part.session_tempo else None)
 
 
-def click_to_write(session: Session, click: Click) -> ClickToWrite:
-    """The click over the whole take, in line with its recordings."""
-    return ClickToWrite(click, *_whole_take(session))
-
-
-def mix_to_write(session: Session, tracks: Sequence[MixTrack]) -> MixToWrite:
-    """A mix over the whole take, in line with its recordings."""
-    return MixToWrite(tuple(tracks), *_whole_take(session))
-
-
-def _whole_take(session: Session) -> tuple[int, int, float]:
-    """Its frames, its rate, and the time of day at which it starts."""
+def own_track(session: Session, sound: Click | Sequence[MixTrack]) -> OwnTrack:
+    """The click, or a mix of tracks, over the whole take."""
     recordings = [track.recording for track in session.tracks]
     frames = max((recording.frames for recording in recordings), default=round(session.length_s * session.rate_hz))
-    return frames, session.rate_hz, recordings[0].start_s if recordings else 0.0
+    start_s = recordings[0].start_s if recordings else 0.0
+    return OwnTrack(sound if isinstance(sound, Click) else tuple(sound), frames, session.rate_hz, start_s)
 
 
 def write_files(
@@ -217,7 +175,7 @@ def write_files(
 
     Parameters
     ----------
-    jobs : sequence of Job, PartJob, ClickJob and MixJob
+    jobs : sequence of Job, PartJob and OwnJob
     container : "WAV", "FLAC" or None
         As given to `plan_files`.
     progress : callable, optional
@@ -228,69 +186,82 @@ def write_files(
     HandOverError, RecordingError
         If writing or reading fails part-way.
     """
-    total = sum(job.recording.frames for job in jobs if isinstance(job, Job)) or 1
+    total = sum(map(_frames_of, jobs)) or 1
     done = 0
-    written = []
+
+    def tell(frames: float) -> None:
+        if progress is not None:
+            progress((done + frames) / total)
+
     for job in jobs:
-        if isinstance(job, PartJob):
-            assert job.part.change is not None
-            write_part(job.source, job.target, job.part.change, grid=job.part.grid)
-            written.append(job.target)
-            continue
-        if isinstance(job, ClickJob):
-            _write_click(job)
-            written.append(job.target)
-            continue
-        if isinstance(job, MixJob):
-            _write_mix(job)
-            written.append(job.target)
-            continue
-        output = _output_format(job.recording, container)
-        with BlockReader(job.recording, output.dtype) as reader, Writer(job.target, output) as writer:
-            for start, count in block_spans(job.recording.frames):
-                if progress is not None:
-                    progress((done + start) / total)
-                writer.write(job.edits.render(reader.read, start, count, quantum=output.quantum))
-        done += job.recording.frames
-        written.append(job.target)
-    if progress is not None:
-        progress(1.0)
-    return written
+        match job:
+            case PartJob():
+                assert job.part.change is not None
+                write_part(job.source, job.target, job.part.change, grid=job.part.grid)
+            case Job():
+                _write_track(job, _output_format(job.recording, container), tell)
+            case OwnJob(sound=Click() as click):
+                _write_click(click, job.output, tell)
+            case OwnJob(sound=tuple() as tracks):
+                _write_mix(tracks, job.output, tell)
+        done += _frames_of(job)
+    tell(0)
+    return [job.target for job in jobs]
 
 
-def _write_click(job: ClickJob) -> None:
-    output = job.output
+def _frames_of(job: AnyJob) -> int:
+    """How much there is to write: next to nothing for a MIDI part."""
+    match job:
+        case Job():
+            return job.recording.frames
+        case OwnJob():
+            return job.output.frames
+        case _:
+            return 0
+
+
+def _write_track(job: Job, output: Recording, tell: Tell) -> None:
+    with BlockReader(job.recording, output.dtype) as reader, Writer(job.target, output) as writer:
+        for start, count in block_spans(job.recording.frames):
+            tell(start)
+            writer.write(job.edits.render(reader.read, start, count, quantum=output.quantum))
+
+
+def _write_click(click: Click, output: Recording, tell: Tell) -> None:
     with Writer(output.path, output) as writer:
         for start, count in block_spans(output.frames):
-            sound = click_block(job.click, start, count, output.rate_hz)
-            writer.write(np.clip(sound, -1.0, 1.0)[:, None])
+            tell(start)
+            writer.write(np.clip(click_block(click, start, count, output.rate_hz), -1.0, 1.0)[:, None])
 
 
-def _write_mix(job: MixJob) -> None:
+def _write_mix(tracks: Sequence[MixTrack], output: Recording, tell: Tell) -> None:
     """As loud as it is heard, or softer where its largest sample would not fit into the file."""
-    output, mixer = job.output, Mixer(job.tracks, job.output.rate_hz)
-    spans = list(block_spans(output.frames))
+    mixer, loudest = Mixer(tracks, output.rate_hz), 1e-9
     try:
-        loudest = max((float(np.abs(mixer.block(*span, tightened=True)).max()) for span in spans), default=0.0)
-        gain = np.float32(min(1.0, _LOUDEST / max(loudest, 1e-9)))
+        for start, count in block_spans(output.frames):
+            tell(start / 2)
+            loudest = max(loudest, float(np.abs(mixer.block(start, count, tightened=True)).max()))
+        gain = np.float32(min(1.0, _LOUDEST / loudest))
         with Writer(output.path, output) as writer:
-            for span in spans:
-                writer.write(gain * mixer.block(*span, tightened=True))
+            for start, count in block_spans(output.frames):
+                tell((output.frames + start) / 2)
+                writer.write(gain * mixer.block(start, count, tightened=True))
     finally:
         mixer.close()
 
 
-def _own_format(what: ClickToWrite | MixToWrite, path: Path, channels: int, container: str | None) -> Recording:
-    """A file that is none of the recordings, 24 bits wide."""
+def _own_format(track: OwnTrack, folder: Path, taken: Sequence[str], container: str | None) -> Recording:
+    """A file 24 bits wide, under a name that no other track has."""
     kind = container or "WAV"
+    name, channels = ("click", 1) if isinstance(track.sound, Click) else ("mix", 2)
     return Recording(
-        path=path.with_name(path.name + _SUFFIX[kind]),
-        frames=what.frames,
-        rate_hz=what.rate_hz,
+        path=folder / f"{unused_name(name, taken)}{_SUFFIX[kind]}",
+        frames=track.frames,
+        rate_hz=track.rate_hz,
         channels=channels,
         container=kind,
         subtype="PCM_24",
-        start_s=what.start_s,
+        start_s=track.start_s,
     )
 
 

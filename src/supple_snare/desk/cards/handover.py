@@ -23,20 +23,11 @@ from PyQt6.QtWidgets import (
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
-from supple_snare.desk.programmes import click_of
+from supple_snare.desk.programmes import click_of, mix_track
 from supple_snare.errors import SnareError
 from supple_snare.session.account import ACCOUNT_NAME, account, write_account
 from supple_snare.session.document import Group
-from supple_snare.session.handover import (
-    MixToWrite,
-    click_to_write,
-    mix_to_write,
-    part_to_write,
-    plan_files,
-    write_files,
-)
-from supple_snare.sound.mixing import MixTrack
-from supple_snare.timing.units import db_to_amplitude
+from supple_snare.session.handover import OwnTrack, own_track, part_to_write, plan_files, write_files
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
 _PROMISE = (
@@ -151,10 +142,7 @@ class HandOverCard(Card):
         views = [self.work.view_of(group) for group in groups if group.part]
         parts = [part_to_write(session, view) for view in views if view is not None]
         try:
-            click = click_to_write(session, click_of(session, self.work.looks.listening))
-            wanted_click = click if self.click.isChecked() else None
-            mix = self._mix(groups) if self.mix.isChecked() else None
-            jobs = plan_files(tracks, folder, parts=parts, click=wanted_click, mix=mix, container=container)
+            jobs = plan_files(tracks, folder, parts=parts, own=self._own_tracks(groups), container=container)
         except SnareError as error:
             self._failed(error)
             return
@@ -180,21 +168,17 @@ class HandOverCard(Card):
         self.result.setText("Writing …")
         self._update_buttons()
 
-    def _mix(self, groups: list[Group]) -> MixToWrite | None:
-        """What is written and not muted, as it is listened to."""
+    def _own_tracks(self, groups: list[Group]) -> list[OwnTrack]:
+        """The click, and a mix of what is written and not muted, as they are listened to; those that are wished."""
         session, looks = self.work.session, self.work.looks
         tracks = [
-            MixTrack(
-                track.recording,
-                self.work.edits_of(group),
-                db_to_amplitude(looks.listening.level_db(track.key)),
-                looks.listening.pan(track.key),
-            )
+            mix_track(self.work, group, track)
             for group in groups
             for track in session.tracks_of(group)
             if track.key not in looks.heard.muted
         ]
-        return mix_to_write(session, tracks) if tracks else None
+        own = [own_track(session, click_of(session, looks.listening))] if self.click.isChecked() else []
+        return [*own, own_track(session, tracks)] if tracks and self.mix.isChecked() else own
 
     def _may_replace(self, names: list[str], folder: Path) -> bool:
         text = f"{folder} already holds {', '.join(names[:4])}{' and others' if len(names) > 4 else ''}."
