@@ -79,13 +79,12 @@ class TrackRow(QWidget):
         width = self._solo_box().left() - 44
         if words := pan_words(self._workspace.looks.listening.pan(self.track.key)):
             width -= 34
+        name = painter.fontMetrics().elidedText(self.track.name, Qt.TextElideMode.ElideRight, int(width))
+        painter.drawText(QRectF(40, 4, width, 18), Qt.AlignmentFlag.AlignVCenter, name)
+        if words:
             painter.setPen(theme.INK_SOFT)
             painter.setFont(theme.text_font(12))
             painter.drawText(QRectF(40 + width, 4, 34, 18), Qt.AlignmentFlag.AlignCenter, words)
-            painter.setPen(theme.INK if self._is_analysed(self.track) else theme.INK_SOFT)
-            painter.setFont(theme.text_font(13))
-        name = painter.fontMetrics().elidedText(self.track.name, Qt.TextElideMode.ElideRight, int(width))
-        painter.drawText(QRectF(40, 4, width, 18), Qt.AlignmentFlag.AlignVCenter, name)
         level = self._level_box()
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(theme.RULE)

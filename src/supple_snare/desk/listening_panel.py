@@ -12,7 +12,6 @@ from supple_snare.desk.controls import NumberSlider, choice, fill_choice, head, 
 from supple_snare.desk.outputs import open_output, output_choices
 from supple_snare.desk.player import Player
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.document import Part, Session, Track
 from supple_snare.timing.units import SILENCE_DB
 
 _SETTING = "sound/output"
@@ -127,7 +126,7 @@ class ListeningPanel(QFrame):
         listening = looks.listening
         choices: list[tuple[str, object]] = [(each.name, each.key) for each in output_choices()]
         fill_choice(self.output, choices, str(QSettings().value(_SETTING) or ""))
-        if player.output.key not in (self.output.currentData(), "") and self.output.currentData():
+        if self.output.currentData() not in ("", player.output.key):
             fill_choice(self.output, choices, player.output.key)
         says = "There is no sound device: a stand-in keeps the time, and nothing is heard."
         if not player.output.is_simulated:
@@ -147,7 +146,7 @@ class ListeningPanel(QFrame):
             box.setChecked(on)
         fill_choice(self.mono, [("Off", ""), ("Everything as one", "all"), ("Two tracks alone, as one", "two")],
                     listening.mono)  # fmt: skip
-        tracks: list[tuple[str, object]] = [(each.name, each.key) for each in _members(self._work.session)]
+        tracks: list[tuple[str, object]] = [(each.name, each.key) for each in self._work.session.members]
         for place, track_box in enumerate(self.two):
             fill_choice(track_box, tracks, listening.two[place])
         self._two_row.setVisible(listening.mono == "two")
@@ -181,16 +180,12 @@ class ListeningPanel(QFrame):
         self._work.listen(mono=mono, two=two)
 
     def _is_there(self, key: str) -> bool:
-        return any(each.key == key for each in _members(self._work.session))
+        return any(each.key == key for each in self._work.session.members)
 
     def _choose_output(self) -> None:
         key = str(self.output.currentData())
         QSettings().setValue(_SETTING, key)
         self._player.use_output(open_output(key))
-
-
-def _members(session: Session) -> tuple[Track | Part, ...]:
-    return (*session.tracks, *session.parts)
 
 
 def listening_words(workspace: Workspace) -> str:

@@ -8,7 +8,6 @@ from __future__ import annotations
 import contextlib
 import time
 from collections import deque
-from collections.abc import Iterable
 from dataclasses import replace
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
@@ -160,16 +159,16 @@ class Player(QObject):
     def _halt(self) -> None:
         assert self._producer is not None
         self._timer.stop()
-        self._follow(self._heard)
+        self._follow()
         self._producer.running.clear()
         self.output.stop()
         self._queue.clear()
         self._producer.join()
         self._producer = None
 
-    def _follow(self, heard: Iterable[Block]) -> None:
+    def _follow(self) -> None:
         with contextlib.suppress(IndexError, RuntimeError):
-            newest = list(heard)[-1]
+            newest = list(self._heard)[-1]
             self._position, self._heard_tightened = newest.position, newest.programme.tightened
 
     def _tick(self) -> None:
@@ -177,7 +176,7 @@ class Player(QObject):
         if producer is None:
             return
         before = self._position
-        self._follow(self._heard)
+        self._follow()
         if self._position != before:
             self.position_changed.emit(self.position_s)
         if self.output.is_lost():

@@ -21,7 +21,7 @@ from supple_snare.timing.hits import Kind
 from supple_snare.timing.notes import velocity_to_db
 from supple_snare.timing.units import FloatArray, db_to_amplitude, ms_to_s
 
-HEAR_BEFORE_S, _HEAR_AFTER_S = 0.25, 0.45
+_HEAR_BEFORE_S, _HEAR_AFTER_S = 0.25, 0.45
 """The short loop around a chosen hit."""
 
 _PART_GAIN = 0.16
@@ -66,7 +66,7 @@ class Programmes:
             place = round(looks.around_s * rate)
             if looks.tightened and work.group is not None:
                 place = int(work.edits_of(work.group).result_of(place))
-            before, after = HEAR_BEFORE_S, _HEAR_AFTER_S
+            before, after = _HEAR_BEFORE_S, _HEAR_AFTER_S
             if looks.around_beats:
                 beat_s = 60.0 / float(grid.tempo_at(looks.around_s))
                 before, after = looks.around_beats * beat_s, _BEATS_AFTER * beat_s

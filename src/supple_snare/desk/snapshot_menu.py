@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from supple_snare.desk.workspace import Workspace
@@ -44,17 +46,9 @@ def lay_behind(work: Workspace, name: str) -> None:
     work.look(behind="" if work.looks.behind == name else name)
 
 
-def lay_newest_behind(work: Workspace) -> None:
-    """The same with the one kept last."""
+def with_newest(work: Workspace, act: Callable[[Workspace, str], None]) -> None:
+    """Do something with the one kept last; says so if there is none."""
     if not work.session.snapshots:
         work.tell("There is no snapshot yet: keep one in the Session menu.")
         return
-    lay_behind(work, work.session.snapshots[-1].name)
-
-
-def exchange_newest(work: Workspace) -> None:
-    """The same with the one kept last."""
-    if not work.session.snapshots:
-        work.tell("There is no snapshot yet: keep one in the Session menu.")
-        return
-    exchange(work, work.session.snapshots[-1].name)
+    act(work, work.session.snapshots[-1].name)

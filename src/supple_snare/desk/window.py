@@ -47,10 +47,10 @@ from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.measure_sheet import MeasureSheet
 from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player
-from supple_snare.desk.programmes import HEAR_BEFORE_S, Programmes
+from supple_snare.desk.programmes import Programmes
 from supple_snare.desk.recent import fill_recent, remember_session
 from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
-from supple_snare.desk.snapshot_menu import exchange_newest, fill_snapshots, lay_newest_behind
+from supple_snare.desk.snapshot_menu import exchange, fill_snapshots, lay_behind, with_newest
 from supple_snare.desk.step_list import show_steps
 from supple_snare.desk.steps import StepsBar
 from supple_snare.desk.tempo_chart import TempoChart
@@ -300,8 +300,8 @@ class Window(QMainWindow):
         snapshots = menu.addMenu("Snapshots")
         assert snapshots is not None
         snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
-        act("Exchange with the newest snapshot", lambda: exchange_newest(work), "W")
-        act("Lay the newest snapshot behind", lambda: lay_newest_behind(work), "Shift+W")
+        act("Exchange with the newest snapshot", lambda: with_newest(work, exchange), "W")
+        act("Lay the newest snapshot behind", lambda: with_newest(work, lay_behind), "Shift+W")
         act("Groove library …", lambda: show_library(work, self), "B")
         act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
         act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
@@ -543,13 +543,12 @@ class Window(QMainWindow):
             stroke_tools.hold_selection(self.work)
 
     def _hear_around(self, time_s: float | None) -> None:
-        """Play the loop around a moment from its start; None stops."""
-        work = self.work
-        if time_s is None:
+        """Play the loop that is around a moment now from its start; None stops."""
+        programme = self._programmes.now()
+        if time_s is None or programme.loop is None:
             self.player.stop()
             return
-        beat_s = 60.0 / float(work.session.grid.tempo_at(time_s))
-        self.player.seek(max(0.0, time_s - work.looks.around_beats * beat_s))
+        self.player.seek(programme.loop[0] / programme.rate_hz)
         self.player.play()
 
     def _step_hit(self, steps: int, doubtful: bool) -> None:
@@ -577,8 +576,7 @@ class Window(QMainWindow):
             return
         self.work.look(around_s=wanted)
         if wanted is not None:
-            self.player.seek(max(0.0, wanted - HEAR_BEFORE_S))
-            self.player.play()
+            self._hear_around(wanted)
 
     def _tap(self) -> None:
         card = self.cards["grid"]

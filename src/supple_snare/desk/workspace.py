@@ -589,7 +589,7 @@ class Workspace(QObject):
             session = edits.add_recordings(session, recordings, group_name=group_name)
         except SnareError as error:
             problems.append(str(error))
-        count = len(session.tracks) - len(self.session.tracks) + len(session.parts) - len(self.session.parts)
+        count = len(session.members) - len(self.session.members)
         if count:
             self.do(f"Add {count} file{'s' if count > 1 else ''}", session)
         if problems:

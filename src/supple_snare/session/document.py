@@ -399,6 +399,11 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
         """The MIDI part of that key."""
         return next(part for part in self.parts if part.key == key)
 
+    @property
+    def members(self) -> tuple[Track | Part, ...]:
+        """All that is played: the tracks, then the MIDI parts."""
+        return (*self.tracks, *self.parts)
+
     def name_of(self, key: str) -> str:
         """What the screen calls a track, a part or a group."""
         names = {group.key: group.name for group in self.groups} | {part.key: part.name for part in self.parts}
@@ -447,7 +452,7 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
     @property
     def is_empty(self) -> bool:
         """Whether there is nothing to work on yet."""
-        return not self.tracks and not self.parts
+        return not self.members
 
     @property
     def length_s(self) -> float:

@@ -75,9 +75,8 @@ class Library:
         except OSError as error:
             raise GrooveError(f"{self._folder}: the groove library cannot be made ({error.strerror}).") from error
         stem = re.sub(r"[^\w\- ]+", "", groove.name).strip()[:60] or "groove"
-        path, number = self._folder / f"{stem}{JSON_SUFFIX}", 2
-        while path.exists():
-            path, number = self._folder / f"{stem} {number}{JSON_SUFFIX}", number + 1
+        taken = [file.name.removesuffix(JSON_SUFFIX) for file in self._folder.iterdir()]
+        path = self._folder / f"{unused_name(stem, taken)}{JSON_SUFFIX}"
         write_groove(path, groove)
         return path
 

@@ -7,7 +7,10 @@ from typing import Literal
 
 import msgspec
 
+from supple_snare.errors import SessionError
 from supple_snare.exchange.replacing import replacing
+from supple_snare.session import storage
+from supple_snare.session.storage import read_file
 
 FILE_NAME = "desk.json"
 _LARGEST_BYTES = 4 << 20
@@ -119,16 +122,10 @@ def read_desk(folder: Path) -> Desk:
     """What is kept; the usual if there is nothing that can be read, since nothing of it is work."""
     try:
         if (folder / FILE_NAME).is_file():
-            return msgspec.json.decode(_bytes_of(folder / FILE_NAME), type=Desk)
-        return _from_session_file(_bytes_of(folder / "session.json"))
-    except (OSError, ValueError, TypeError, LookupError, RecursionError, msgspec.MsgspecError):
+            return msgspec.json.decode(read_file(folder / FILE_NAME, _LARGEST_BYTES), type=Desk)
+        return _from_session_file(read_file(folder / storage.FILE_NAME, _LARGEST_BYTES))
+    except (SessionError, OSError, ValueError, TypeError, LookupError, RecursionError, msgspec.MsgspecError):
         return Desk()
-
-
-def _bytes_of(file: Path) -> bytes:
-    if file.stat().st_size > _LARGEST_BYTES:
-        raise ValueError("far too large")
-    return file.read_bytes()
 
 
 def _from_session_file(data: bytes) -> Desk:

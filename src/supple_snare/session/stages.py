@@ -472,12 +472,7 @@ def _at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> Float
 
 def moves_in(view: GroupView, strokes: Strokes) -> FloatArray:
     """Moves in ms that a view plans for strokes of another one, by their times as played; NaN where it has none."""
-    moves = np.full(len(strokes), np.nan)
-    if len(strokes) and len(view.strokes):
-        nearest = nearest_index(view.strokes.time_s, strokes.time_s)
-        same = np.abs(view.strokes.time_s[nearest] - strokes.time_s) <= SAME_STROKE_S
-        moves[same] = view.plan.move_ms[nearest[same]]
-    return moves
+    return _at_strokes(strokes, list(zip(view.strokes.time_s, view.plan.move_ms, strict=True)))
 
 
 def merged_pairs(pairs: Sequence[Pairs | None], which: IntArray) -> Pairs | None:

@@ -212,7 +212,7 @@ def _from_earlier(value: Json, version: int) -> Json:
 
 def _check_whole(session: Session) -> None:
     """Every track in one group, no group of tracks that are not there, and lengths that memory can be taken for."""
-    keys = [*(track.key for track in session.tracks), *(part.key for part in session.parts)]
+    keys = [each.key for each in session.members]
     grouped = [key for group in session.groups for key in (*group.tracks, *filter(None, (group.part,)))]
     grouped += ["" for group in session.groups if bool(group.part) == bool(group.tracks)]
     leads = [

@@ -127,7 +127,7 @@ class Renderer:
     """Renders a programme from place to place. Used by the producer's thread alone."""
 
     def __init__(self, programme: Programme, position: int, reads: ReadAhead) -> None:
-        self._mixer = Mixer(programme.tracks, programme.rate_hz, reads=reads)
+        self._mixer = Mixer(reads=reads)
         self._slow = HalfSpeed(self._round)
         self.programme = programme
         self.position = position
