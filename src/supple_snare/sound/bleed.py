@@ -47,6 +47,9 @@ _MOST_COVER = 0.2
 _SAME_TIME_S = 0.025
 """What was struck this near may cover an attack; nearest attacks of one drum lie farther apart."""
 
+_AS_LOUD_DB = 6.0
+"""An attack that follows at once and is not softer than this would be taken for a part of the one before it."""
+
 _LEAST = 1e-4
 
 
@@ -195,7 +198,7 @@ def _likely_bleed(
     struck_s: Sequence[FloatArray | None],
 ) -> tuple[FloatArray, FloatArray]:
     """What starts in a track at moments, and how much of it sources make that were struck then, each (n, BANDS)."""
-    heard = sources.heard([analysis.levels for analysis in analyses], time_s - sources.distance_s[track])
+    heard = _heard(analyses, sources, track, time_s)
     strength = sources.strengths(heard)
     for source, times in enumerate(struck_s):
         if source == track:
@@ -206,12 +209,21 @@ def _likely_bleed(
     return heard[:, track], strength @ sources.pattern[track].T
 
 
+def _heard(analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray) -> FloatArray:
+    """What starts in all tracks with the attacks of one, up to its next attack as loud, shape (n, tracks, BANDS)."""
+    distance_s, level_db = sources.distance_s[track], analyses[track].attacks.level_db
+    louder = np.append(level_db[1:] > level_db[:-1] - _AS_LOUD_DB, False) if len(time_s) else np.zeros(0, dtype=bool)
+    until_s = np.where(louder, np.append(time_s[1:], np.inf)[: len(time_s)], np.inf)
+    levels = [analysis.levels for analysis in analyses]
+    return sources.heard(levels, time_s - distance_s, until_s - distance_s)
+
+
 def _explain(
     analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray
 ) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
     """What starts in a track at moments, and what its own source and all others make of it, each (n, BANDS); and the
     relative level in every track, (n, tracks)."""
-    heard = sources.heard([analysis.levels for analysis in analyses], time_s - sources.distance_s[track])
+    heard = _heard(analyses, sources, track, time_s)
     strength = sources.strengths(heard)
     own = strength[:, track, None] * sources.pattern[track, :, track]
     bleed = strength @ sources.pattern[track].T - own

@@ -61,13 +61,14 @@ class BandLevels:
         """Levels in dB, shape (frames, BANDS)."""
         return self.steps.astype(np.float32) / np.float32(_STEPS_PER_DB) + np.float32(_FLOOR_DB)
 
-    def loudest(self, time_s: FloatArray, first_s: float, last_s: float) -> FloatArray:
+    def loudest(self, time_s: FloatArray, first_s: float, last_s: FloatArray | float) -> FloatArray:
         """Largest power of each band in the frames centred from `first_s` to `last_s` around moments.
 
         Parameters
         ----------
         time_s : float array, shape (n,)
-        first_s, last_s : float
+        first_s : float
+        last_s : float, or float array of shape (n,)
             Relative to each moment.
 
         Returns
@@ -76,12 +77,13 @@ class BandLevels:
             The floor where that lies outside the recording.
         """
         frames_per_s = self.rate_hz / self.hop
-        offsets = np.arange(round(first_s * frames_per_s), round(last_s * frames_per_s) + 1)
+        last = np.rint(np.broadcast_to(last_s, time_s.shape) * frames_per_s).astype(np.int64)
+        offsets = np.arange(round(first_s * frames_per_s), last.max(initial=0) + 1)
         centre = np.rint(time_s * frames_per_s).astype(np.int64)
         most = np.zeros((len(centre), BANDS), dtype=np.uint8)
         for offset in offsets:
             frame = centre + offset
-            inside = (frame >= 0) & (frame < len(self.steps))
+            inside = (frame >= 0) & (frame < len(self.steps)) & (offset <= last)
             heard = self.steps[np.clip(frame, 0, max(len(self.steps) - 1, 0))] if len(self.steps) else most
             most = np.maximum(most, np.where(inside[:, None], heard, 0))
         power: FloatArray = 10.0 ** ((most.astype(np.float64) / _STEPS_PER_DB + _FLOOR_DB) / 10.0)

@@ -24,6 +24,9 @@ SAME_EVENT_S = 0.012
 
 _BEFORE_S = (-0.024, -0.008)
 _AFTER_S = (-0.002, 0.016)
+_GUARD_S = 0.004
+"""A frame centred less than this before an attack hears it already, and another microphone may hear it earlier."""
+
 _LOUD_PERCENT = 98
 _ENOUGH = 8
 _FARTHEST_S = 0.040
@@ -70,9 +73,14 @@ class Sources:
     pattern: FloatArray
     closeness: FloatArray
 
-    def heard(self, levels: Sequence[BandLevels], time_s: FloatArray) -> FloatArray:
-        """Relative amplitude that starts in each microphone and band at moments, shape (n, m, BANDS)."""
-        return _rising(levels, time_s, self.distance_s) / self.loudness[None, :, None]
+    def heard(
+        self, levels: Sequence[BandLevels], time_s: FloatArray, until_s: FloatArray | float = np.inf
+    ) -> FloatArray:
+        """Relative amplitude that starts in each microphone and band at moments, shape (n, m, BANDS).
+
+        What starts at `until_s` (a number, or one a moment) is not counted.
+        """
+        return _rising(levels, time_s, self.distance_s, until_s) / self.loudness[None, :, None]
 
     def strengths(self, heard: FloatArray) -> FloatArray:
         """Amount of each source that explains what is heard, shape (n, m)."""
@@ -119,11 +127,15 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     return Sources(frozen(distance_s), frozen(loudness), frozen(pattern), frozen(closeness))
 
 
-def _rising(levels: Sequence[BandLevels], time_s: FloatArray, distance_s: FloatArray) -> FloatArray:
+def _rising(
+    levels: Sequence[BandLevels], time_s: FloatArray, distance_s: FloatArray, until_s: FloatArray | float = np.inf
+) -> FloatArray:
     """Amplitude that starts in each track and band at moments, shape (n, tracks, BANDS)."""
     rises = []
+    first_s, last_s = _AFTER_S
+    last_s = np.clip(until_s - time_s - _GUARD_S, first_s, last_s)
     for track, distance in zip(levels, distance_s, strict=True):
-        after = track.loudest(time_s + distance, *_AFTER_S)
+        after = track.loudest(time_s + distance, first_s, last_s)
         before = track.loudest(time_s + distance, *_BEFORE_S)
         rises.append(np.sqrt(np.maximum(after - before, 0.0)))
     return np.stack(rises, axis=1)
