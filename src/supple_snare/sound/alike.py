@@ -33,6 +33,7 @@ _LEAST_COMMON = 2
 _FEW_COMMON_S = 0.0005
 """Spread over the signs that two attacks have in common: an agreement of few is worth less."""
 
+_AGREE_S = 0.00015
 _MOST_STRAY_S = 0.002
 _GOOD_FIT_S = 0.001
 _LEAST_FIT_S = 0.00002
@@ -64,6 +65,7 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
     heights = rises.heights()
     clear = (heights > _CLEARANCE * others[:, :, None]).reshape(len(rises), -1)
     passed_s = rises.crossing_s.reshape(len(rises), -1)
+    doubtful = (heights > _CLEARANCE * rises.quiet[:, :, None]).reshape(len(rises), -1) & ~clear
     clearance = heights[:, 0, 0] / np.maximum(others[:, 0], 1e-9)
     at_once = begins_at_once(rises)
     seen = (clearance > _SEEN) & at_once
@@ -76,7 +78,7 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
     for first in range(0, len(rises), _ROWS):
         rows = np.arange(first, min(first + _ROWS, len(rises)))
         told_s, common = _overlay(passed_s[rows], clear[rows], passed_s[chosen] - begun_s[chosen, None], clear[chosen])
-        answer_s, fit_s = _middle_answer(told_s, common)
+        answer_s, fit_s = _middle_answer(told_s, common, doubtful[rows, None, :] & (clear | doubtful)[chosen])
         fit_s *= penalty[chosen]
         fit_s[rows[:, None] == chosen[None, :]] = np.inf
         nearest = np.argsort(fit_s, axis=1, kind="stable")[:, :_NEAREST]
@@ -111,8 +113,14 @@ def _overlay(
     return passed_s[:, None, :] - lag_s[None], clear[:, None, :] & example_clear[None]
 
 
-def _middle_answer(told_s: FloatArray, common: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
-    """Start of each attack by each example, the median over signs, and how badly the signs agree, (n, examples)."""
+def _middle_answer(
+    told_s: FloatArray, common: NDArray[np.bool_], doubtful: NDArray[np.bool_]
+) -> tuple[FloatArray, FloatArray]:
+    """Start of each attack by each example, the median over signs, and how badly the signs agree, (n, examples).
+
+    A doubtful sign may belong to what covers the attack. Where it tells the same as the others it speaks for the
+    example, else it says nothing.
+    """
     count = np.count_nonzero(common, axis=2)
     ordered = np.sort(np.where(common, told_s, np.inf), axis=2)
     low = np.take_along_axis(ordered, np.maximum((count - 1) // 2, 0)[..., None], axis=2)[..., 0]
@@ -120,7 +128,8 @@ def _middle_answer(told_s: FloatArray, common: NDArray[np.bool_]) -> tuple[Float
     enough = count >= _LEAST_COMMON
     middle = np.where(enough, 0.5 * (np.where(enough, low, 0.0) + np.where(enough, high, 0.0)), 0.0)
     stray = np.where(common, np.minimum(np.abs(told_s - middle[..., None]), _MOST_STRAY_S), 0.0)
-    return middle, np.where(enough, (stray.sum(axis=2) + _FEW_COMMON_S) / np.maximum(count, 1), np.inf)
+    agreeing = np.count_nonzero(doubtful & (np.abs(told_s - middle[..., None]) < _AGREE_S), axis=2)
+    return middle, np.where(enough, (stray.sum(axis=2) + _FEW_COMMON_S) / np.maximum(count + agreeing, 1), np.inf)
 
 
 def weighted_quantile(values: FloatArray, weight: FloatArray, quantile: float) -> FloatArray:

@@ -14,6 +14,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.hits import nearest_index
@@ -43,6 +44,9 @@ _PURE_QUANTILE = 0.35
 
 _LIKELY_CLOSE = -3.0
 """Closeness above which a microphone counts as one with a drum of its own while patterns are learned."""
+
+_PLAINLY_CLOSE = 3.0
+_SAME_PATTERN = 0.75
 
 _FAR_CLOSENESS = -6.0
 """Of a microphone so far away that its distance shows."""
@@ -118,6 +122,10 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
     pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+    astray = _belongs_elsewhere(heard, pattern) & (closeness < _PLAINLY_CLOSE)
+    if astray.any():
+        closeness = np.where(astray, _FAR_CLOSENESS, closeness)
+        pattern = _refine(heard, _first_patterns(heard, loud, closeness))
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
     above_db = np.array([_above_others_db(heard[those], pattern, number) for number, those in enumerate(loudest)])
     weighed = 0.7 * above_db - 5.3 * earlier - 2.4
@@ -284,6 +292,22 @@ def _refine(heard: FloatArray, pattern: FloatArray) -> FloatArray:
     own = np.sqrt(np.einsum("kbk,kbk->k", refined, refined))
     scaled: FloatArray = refined / np.maximum(own, _TINY)
     return scaled
+
+
+def _belongs_elsewhere(heard: FloatArray, pattern: FloatArray) -> NDArray[np.bool_]:
+    """Which sources make up more of what some other microphone hears than of their own, shape (m,).
+
+    An overhead hears a bass drum as loud as anything else, but much else as well. Sources of much the same pattern are
+    one, learned twice.
+    """
+    microphones = pattern.shape[0]
+    strength = _solve(heard.reshape(len(heard), -1), pattern.reshape(-1, microphones) + _TINY, _SOLVE_ROUNDS)
+    power = np.einsum("nk,jbk->jk", strength**2, pattern**2)
+    share = power / np.maximum(power.sum(axis=1, keepdims=True), _TINY)
+    flat = pattern.reshape(-1, microphones)
+    flat = flat / np.maximum(np.sqrt(np.sum(flat**2, axis=0)), _TINY)
+    share = share @ (flat.T @ flat > _SAME_PATTERN)
+    return np.asarray(np.diagonal(share) < share.max(axis=0))
 
 
 def _own_loudest(pattern: FloatArray) -> FloatArray:

@@ -22,6 +22,8 @@ _CLEARANCE = 1.4
 _STEP_SLACK_S = 0.0012
 _SURE_SHARE = 2
 _MIN_CLEAR = 4
+_ENOUGH = 8
+_USUAL_PERCENT = 40
 _LEAST_JITTER_S = 0.00005
 _AGREE_S = 0.0007
 _STRAY_PERCENT = 90
@@ -117,9 +119,9 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     above_ring = heights > _CLEARANCE * quiet[:, None]
     above_all = above_ring & (heights > _CLEARANCE * covered[:, None])
     above_ring[:, -1] = above_all[:, -1] = True
+    lag_s = _usual_lags(crossing, above_all, peak)
     steps_s = np.diff(crossing, axis=1)
-    usual_s = _usual_steps(steps_s, above_all[:, :-1], peak)
-    steady = steps_s <= 2.0 * usual_s + _STEP_SLACK_S
+    steady = steps_s <= 2.0 * np.diff(lag_s) + _STEP_SLACK_S
     # Every step up to the first share that nothing covers (20 % or 40 %) must be an ordinary one.
     sure = np.clip(np.argmax(above_all, axis=1), _SURE_SHARE, _SURE_SHARE + 1)
     sure = np.maximum(sure, np.argmax(above_ring, axis=1))
@@ -128,16 +130,24 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     believed = above_ring[:, :-1] & unbroken
     lowest = np.where(believed.any(axis=1), np.argmax(believed, axis=1), sure)
     rows = np.arange(len(rises))
-    lag_s = np.concatenate([[0.0], np.cumsum(usual_s)])
     return np.asarray(crossing[rows, lowest] - lag_s[lowest])
 
 
-def _usual_steps(steps_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArray) -> FloatArray:
-    """Usual time from each share to the next, shape (shares − 1,), from loud attacks that nothing covers there."""
+def _usual_lags(crossing_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArray) -> FloatArray:
+    """Usual time from the first share to each, shape (shares,), from loud attacks that nothing covers.
+
+    What covers an attack only ever makes a step longer, so the shorter ones are the attack's own. Where enough attacks
+    are seen from the first share on, they tell the lags as a whole: an attack whose click comes first takes its time
+    now between these shares, now between those.
+    """
     loud = peak > 0.25 * np.percentile(peak, 95)
-    usual = np.zeros(steps_s.shape[1])
+    whole = (crossing_s - crossing_s[:, :1])[loud & clear[:, 0]]
+    if len(whole) >= _ENOUGH:
+        return np.asarray(np.percentile(whole, _USUAL_PERCENT, axis=0))
+    steps_s = np.diff(crossing_s, axis=1)
+    lag_s = np.zeros(crossing_s.shape[1])
     for share in range(steps_s.shape[1]):
         known = steps_s[loud & clear[:, share], share]
-        # What covers an attack only ever makes a step longer, so the shorter steps are the attack's own.
-        usual[share] = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], 40)
-    return usual
+        step_s = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], _USUAL_PERCENT)
+        lag_s[share + 1] = lag_s[share] + step_s
+    return lag_s
