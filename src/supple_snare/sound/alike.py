@@ -33,7 +33,11 @@ _LEAST_COMMON = 2
 _FEW_COMMON_S = 0.0005
 """Spread over the signs that two attacks have in common: an agreement of few is worth less."""
 
-_AGREE_S = 0.00015
+_AGREE_S = 0.0001
+_AROUND_S = 0.002
+_OFTEN = 4
+_DENSER = 4.0
+_REACHED = 3
 _MOST_STRAY_S = 0.002
 _GOOD_FIT_S = 0.001
 _LEAST_FIT_S = 0.00002
@@ -68,7 +72,8 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
     doubtful = (heights > _CLEARANCE * rises.quiet[:, :, None]).reshape(len(rises), -1) & ~clear
     clearance = heights[:, 0, 0] / np.maximum(others[:, 0], 1e-9)
     at_once = begins_at_once(rises)
-    seen = (clearance > _SEEN) & at_once
+    repeated = at_once & doubtful[:, 0] & _repeats(passed_s[:, _REACHED] - passed_s[:, 0])
+    seen = ((clearance > _SEEN) & at_once) | repeated
     begun_s = np.where(seen, passed_s[:, 0], guess_s)
     penalty = np.where(seen, np.maximum(_PLAINLY_SEEN / clearance, 1.0) ** 2, _GUESSED)
     chosen = _examples(rises, seen | clear[:, :_SURE_SIGNS].any(axis=1), penalty)
@@ -86,7 +91,7 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
         weight = np.where(np.isfinite(fit_s), np.maximum(fit_s, _LEAST_FIT_S) ** -2.0, 0.0)
         answer_s = weighted_quantile(np.take_along_axis(answer_s, nearest, axis=1), weight, _QUANTILE)
         start_s[rows] = np.where(fit_s.min(axis=1, initial=np.inf) < _GOOD_FIT_S, answer_s, guess_s[rows])
-    return np.maximum(np.where((clearance > _BEYOND_DOUBT) & at_once, passed_s[:, 0], start_s), 0.0)
+    return np.maximum(np.where(((clearance > _BEYOND_DOUBT) & at_once) | repeated, passed_s[:, 0], start_s), 0.0)
 
 
 def begins_at_once(rises: Rises) -> NDArray[np.bool_]:
@@ -97,6 +102,17 @@ def begins_at_once(rises: Rises) -> NDArray[np.bool_]:
     step_s = rises.crossing_s[:, 0, 1] - rises.crossing_s[:, 0, 0]
     usual_s = float(np.median(step_s)) if len(rises) else 0.0
     return np.asarray(step_s <= max(_LONGEST_STEP_S, 2.0 * usual_s))
+
+
+def _repeats(lag_s: FloatArray) -> NDArray[np.bool_]:
+    """Whether the time between two signs is one that comes again and again: then both are the drum's own."""
+    ordered = np.sort(lag_s)
+
+    def within(span_s: float) -> NDArray[np.intp]:
+        return np.searchsorted(ordered, lag_s + span_s, side="right") - np.searchsorted(ordered, lag_s - span_s)
+
+    again, around = within(_AGREE_S) - 1, within(_AROUND_S) - 1
+    return np.asarray((again >= _OFTEN) & (again > _DENSER * around * (_AGREE_S / _AROUND_S)))
 
 
 def _examples(rises: Rises, known: NDArray[np.bool_], penalty: FloatArray) -> NDArray[np.intp]:

@@ -38,6 +38,8 @@ _LEARN_ROUNDS = 12
 _SOLVE_ROUNDS = 60
 _TINY = 1e-9
 
+_FEWEST = 3
+_UNEXPLAINED_SHARE = 0.7
 _CLEAREST_SHARE = 0.6
 _PURE_QUANTILE = 0.35
 """Other drums only add: the lower side of what is heard along with a drum is the drum's own."""
@@ -46,6 +48,7 @@ _LIKELY_CLOSE = -3.0
 """Closeness above which a microphone counts as one with a drum of its own while patterns are learned."""
 
 _PLAINLY_CLOSE = 3.0
+_HARDLY_CLOSE = 2.0
 _SAME_PATTERN = 0.75
 
 _FAR_CLOSENESS = -6.0
@@ -131,7 +134,8 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     weighed = 0.7 * above_db - 5.3 * earlier - 2.4
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, 3.0 - 20.0 * earlier))
-    pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+    claims = np.where(astray & (closeness < _HARDLY_CLOSE), _FAR_CLOSENESS, closeness)
+    pattern = _refine(heard, _first_patterns(heard, loud, claims))
     return Sources(frozen(distance_s), frozen(loudness), frozen(pattern), frozen(closeness))
 
 
@@ -140,8 +144,8 @@ def _rising(
 ) -> FloatArray:
     """Amplitude that starts in each track and band at moments, shape (n, tracks, BANDS)."""
     rises = []
-    first_s, last_s = _AFTER_S
-    last_s = np.clip(until_s - time_s - _GUARD_S, first_s, last_s)
+    first_s, latest_s = _AFTER_S
+    last_s: FloatArray = np.clip(until_s - time_s - _GUARD_S, first_s, latest_s)
     for track, distance in zip(levels, distance_s, strict=True):
         after = track.loudest(time_s + distance, first_s, last_s)
         before = track.loudest(time_s + distance, *_BEFORE_S)
@@ -246,34 +250,49 @@ def _earlier_elsewhere(arrival_s: FloatArray, microphone: int) -> float:
 
 
 def _first_patterns(heard: FloatArray, loud: FloatArray, closeness: FloatArray) -> FloatArray:
-    """Patterns from the events in which each microphone stands out most, shape (m, BANDS, m)."""
+    """Patterns to begin from, shape (m, BANDS, m).
+
+    A close microphone's is told by the events in which it stands out most; a far one's by those of which the close ones
+    explain little, cymbals mostly.
+    """
     microphones = len(closeness)
     pattern = np.zeros((microphones, BANDS, microphones))
     close = np.flatnonzero(closeness > _LIKELY_CLOSE)
     close = close if len(close) else np.arange(microphones)
-    for own in range(microphones if len(heard) else 0):
+    if not len(heard):
+        return pattern
+    for own in close:
         rivals = close[close != own]
         rival = loud[:, rivals].max(axis=1) if len(rivals) else np.full(len(loud), 0.1)
         ahead = loud[:, own] / np.maximum(rival, 1e-3)
-        events = _events_of(ahead, loud[:, own], is_close=own in close)
-        if len(events):
-            shares = heard[events] / np.maximum(loud[events, own], 1e-6)[:, None, None]
-            pattern[:, :, own] = np.quantile(shares, _PURE_QUANTILE, axis=0)
+        claimed = np.flatnonzero((ahead > 1.0) & (loud[:, own] > 0.2))
+        if len(claimed) < _FEWEST:
+            claimed = np.argsort(-ahead * (loud[:, own] > 0.1))[:_FEWEST]
+        pattern[:, :, own] = _pure_pattern(heard, loud[:, own], claimed, ahead)
+    rest = _unexplained(heard, pattern[:, :, close])
+    rest_size = np.sqrt(np.sum(rest**2, axis=2))
+    for own in np.setdiff1d(np.arange(microphones), close):
+        share = rest_size[:, own] / np.maximum(loud[:, own], _TINY)
+        claimed = np.flatnonzero((share > _UNEXPLAINED_SHARE) & (loud[:, own] > 0.03))
+        if len(claimed) >= _FEWEST:
+            pattern[:, :, own] = _pure_pattern(rest, rest_size[:, own], claimed, share)
     return pattern
 
 
-def _events_of(ahead: FloatArray, loud: FloatArray, *, is_close: bool) -> IntArray:
-    """Events that are plainly one microphone's own, those in which it is farthest ahead first."""
-    if is_close:
-        claimed = np.flatnonzero((ahead > 1.0) & (loud > 0.2))
-        if len(claimed) < 3:
-            claimed = np.argsort(-ahead * (loud > 0.1))[:3]
-    else:
-        # A far microphone hears everything: only what no close one hears is a source of its own.
-        claimed = np.flatnonzero((ahead > 2.5) & (loud > 0.03))
-        if len(claimed) < 3:
-            return np.zeros(0, dtype=np.int64)
-    return claimed[np.argsort(-ahead[claimed])][: max(3, int(_CLEAREST_SHARE * len(claimed)))]
+def _unexplained(heard: FloatArray, pattern: FloatArray) -> FloatArray:
+    """What sources of some patterns leave of what is heard, shape (events, m, BANDS)."""
+    flat = pattern.reshape(-1, pattern.shape[2]) + _TINY
+    expected = _solve(heard.reshape(len(heard), len(flat)), flat, _SOLVE_ROUNDS) @ flat.T
+    rest: FloatArray = np.maximum(heard - expected.reshape(heard.shape), 0.0)
+    return rest
+
+
+def _pure_pattern(heard: FloatArray, own: FloatArray, claimed: IntArray, merit: FloatArray) -> FloatArray:
+    """What is heard for one unit in the own microphone, from the claimed events of most merit, shape (m, BANDS)."""
+    events = claimed[np.argsort(-merit[claimed])][: max(_FEWEST, int(_CLEAREST_SHARE * len(claimed)))]
+    shares = heard[events] / np.maximum(own[events], 1e-6)[:, None, None]
+    pure: FloatArray = np.quantile(shares, _PURE_QUANTILE, axis=0)
+    return pure
 
 
 def _refine(heard: FloatArray, pattern: FloatArray) -> FloatArray:
@@ -301,7 +320,7 @@ def _belongs_elsewhere(heard: FloatArray, pattern: FloatArray) -> NDArray[np.boo
     one, learned twice.
     """
     microphones = pattern.shape[0]
-    strength = _solve(heard.reshape(len(heard), -1), pattern.reshape(-1, microphones) + _TINY, _SOLVE_ROUNDS)
+    strength = _solve(heard.reshape(len(heard), microphones * BANDS), pattern.reshape(-1, microphones) + _TINY, _SOLVE_ROUNDS)
     power = np.einsum("nk,jbk->jk", strength**2, pattern**2)
     share = power / np.maximum(power.sum(axis=1, keepdims=True), _TINY)
     flat = pattern.reshape(-1, microphones)
