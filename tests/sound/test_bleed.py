@@ -118,6 +118,41 @@ def test_bleed_just_before_a_stroke_does_not_make_it_early(tmp_path):
     assert share_found(found["kick"], ahead) > 0.9
 
 
+def test_bleed_at_once_before_a_stroke_is_not_a_stroke(tmp_path):
+    """A kick 13 to 19 ms ahead of half the snare's strokes: one stroke each in its microphone, not two."""
+    rng = np.random.default_rng(14)
+    together = np.arange(0.5, 23.0, 0.8)
+    ahead = together - rng.uniform(0.013, 0.019, len(together))
+    struck = np.sort(np.concatenate([together, np.arange(0.9, 23.0, 1.6)]))
+    snare, kick = line(rng, struck, 210.0), line(rng, ahead, 70.0)
+    write(tmp_path, rng, {"snare": snare + 0.15 * np.roll(kick, 80), "kick": kick + 0.12 * np.roll(snare, 80)})
+    found = judged(tmp_path, ["snare", "kick"])["snare"]
+    assert share_found(found, struck) > 0.9
+    assert np.count_nonzero(found.played) <= len(struck) + 1
+
+
+def test_an_overhead_does_not_claim_a_drum_it_hears_well(tmp_path):
+    """A bass drum as loud as anything in two overheads, its click before its body, is still its own microphone's."""
+    rng = np.random.default_rng(15)
+    times = {"kick": np.arange(0.5, 23.0, 0.43), "snare": np.arange(0.71, 23.0, 0.86), "cymbal": np.arange(0.5, 23.0, 0.29)}
+    sounds = {name: line(rng, times[name], hz) for name, hz in (("kick", 70.0), ("snare", 210.0), ("cymbal", 4_000.0))}
+    write(
+        tmp_path,
+        rng,
+        {
+            "kick": sounds["kick"] + 0.1 * np.roll(sounds["snare"] + sounds["cymbal"], 60),
+            "snare": sounds["snare"] + 0.1 * np.roll(sounds["kick"] + sounds["cymbal"], 70),
+            "left": 0.5 * np.roll(sounds["kick"] + 0.6 * sounds["snare"] + 0.8 * sounds["cymbal"], 150),
+            "right": 0.5 * np.roll(sounds["kick"] + 0.5 * sounds["snare"] + 0.9 * sounds["cymbal"], 170),
+        },
+    )
+    found = judged(tmp_path, ["kick", "snare", "left", "right"])
+    for name in ("kick", "snare"):
+        assert not found[name].is_far
+        assert share_found(found[name], times[name]) > 0.95
+        assert np.count_nonzero(found[name].played) <= 1.05 * len(times[name])
+
+
 def test_no_tracks_and_silent_tracks(tmp_path):
     """Nothing in, nothing out."""
     assert judge_bleed([]) == []

@@ -94,14 +94,14 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
     return np.maximum(np.where(((clearance > _BEYOND_DOUBT) & at_once) | repeated, passed_s[:, 0], start_s), 0.0)
 
 
-def begins_at_once(rises: Rises) -> NDArray[np.bool_]:
-    """Whether attacks go from the first share of their peak to the second as soon as this track's attacks do.
+def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
+    """Whether attacks go on from one share of their peak (the first if not told) as soon as this track's attacks do.
 
-    Where that takes long, the first share was passed by something else, a neighbour's soft stroke just before.
+    Where a step takes long, the shares before it were passed by something else, a neighbour's soft stroke just before.
     """
-    step_s = rises.crossing_s[:, 0, 1] - rises.crossing_s[:, 0, 0]
-    usual_s = float(np.median(step_s)) if len(rises) else 0.0
-    return np.asarray(step_s <= max(_LONGEST_STEP_S, 2.0 * usual_s))
+    steps_s = np.diff(rises.crossing_s[:, 0, share : _REACHED + 1], axis=1)
+    usual_s = np.median(steps_s, axis=0) if len(rises) else np.zeros(steps_s.shape[1])
+    return np.asarray((steps_s <= np.maximum(_LONGEST_STEP_S, 2.0 * usual_s)).all(axis=1))
 
 
 def _repeats(lag_s: FloatArray) -> NDArray[np.bool_]:

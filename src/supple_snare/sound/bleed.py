@@ -44,7 +44,7 @@ _MOST_COVER = 0.2
 """A neighbour that starts a few ms before or after covers less of an attack's first moments than its level over some
 20 ms tells, and never so much that an attack which was found all the same could not be seen to rise."""
 
-_SAME_TIME_S = 0.025
+_COVERING_S = np.array([-0.025, 0.004])
 """What was struck this near may cover an attack; nearest attacks of one drum lie farther apart."""
 
 _AS_LOUD_DB = 6.0
@@ -204,8 +204,7 @@ def _likely_bleed(
         if source == track:
             strength[:, source] = 0.0
         elif times is not None:
-            near = np.abs(times[nearest_index(times, time_s)] - time_s) < _SAME_TIME_S if len(times) else False
-            strength[:, source] *= near
+            strength[:, source] *= np.diff(np.searchsorted(times, time_s[:, None] + _COVERING_S), axis=1)[:, 0] > 0
     return heard[:, track], strength @ sources.pattern[track].T
 
 

@@ -87,6 +87,9 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     if not len(signs):
         return guess
     odds = judges().odds(network_inputs(signs, guess, relative))
+    plain = guess > _PLAIN_ODDS
+    if np.count_nonzero(plain) >= _PLAIN_LEAST:
+        odds = odds + max(0.0, _PLAIN_ODDS - float(np.median(odds[plain])))
     return odds - emptiest_place(odds)
 
 

@@ -10,6 +10,7 @@ microphone that hears it best.
 
 from __future__ import annotations
 
+import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -291,7 +292,11 @@ def _pure_pattern(heard: FloatArray, own: FloatArray, claimed: IntArray, merit: 
     """What is heard for one unit in the own microphone, from the claimed events of most merit, shape (m, BANDS)."""
     events = claimed[np.argsort(-merit[claimed])][: max(_FEWEST, int(_CLEAREST_SHARE * len(claimed)))]
     shares = heard[events] / np.maximum(own[events], 1e-6)[:, None, None]
-    pure: FloatArray = np.quantile(shares, _PURE_QUANTILE, axis=0)
+    # Nothing seems to start where the microphone's own drum still rings: that tells nothing.
+    known = np.where(shares > 0.0, shares, np.nan)
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", RuntimeWarning)
+        pure: FloatArray = np.nan_to_num(np.nanquantile(known, _PURE_QUANTILE, axis=0))
     return pure
 
 

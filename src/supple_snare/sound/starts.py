@@ -82,7 +82,7 @@ def _where_visible(rises: Rises, heights: FloatArray, others: FloatArray, start:
     they rise, hardly in how they begin.
     """
     first = (heights[:, 0] > _PLAIN_CLEARANCE * others) & begins_at_once(rises)
-    second = heights[:, 1] > _PLAIN_CLEARANCE * others
+    second = (heights[:, 1] > _PLAIN_CLEARANCE * others) & begins_at_once(rises, 1)
     step_s = rises.crossing_s[:, 0, 1] - rises.crossing_s[:, 0, 0]
     usual_s = float(np.median(step_s[first])) if np.count_nonzero(first) >= _MIN_CLEAR else 0.0
     start = np.where(second, rises.crossing_s[:, 0, 1] - usual_s, start)
