@@ -17,13 +17,15 @@ from tests.conftest import RATE_HZ, drum
 COUNT = 12
 
 
-def rises_of(strokes: list[np.ndarray], *, before: np.ndarray | None = None, ahead: int = 0) -> Rises:
-    """How strokes rise that start at second 1, 2, 3 …, alone or over something that began `ahead` samples before."""
+def rises_of(strokes: list[np.ndarray], *, before: np.ndarray | None = None, ahead_s: float = 0.0) -> Rises:
+    """How strokes rise that start at second 1, 2, 3 …, alone or over something that began earlier, give or take 1 ms."""
+    strays_s = np.random.default_rng(2).uniform(-0.001, 0.001, len(strokes))
     back, onward = round(BEFORE_S * RATE_HZ), round(AFTER_S * RATE_HZ)
     windows = np.zeros((len(strokes), back + onward), dtype=np.float32)
-    for window, stroke in zip(windows, strokes, strict=True):
+    for window, stroke, stray_s in zip(windows, strokes, strays_s, strict=True):
         window[back:] += stroke[:onward]
         if before is not None:
+            ahead = round((ahead_s + stray_s) * RATE_HZ)
             part = before[: onward + ahead]
             window[back - ahead : back - ahead + len(part)] += part
     centres = (np.arange(len(strokes)) + 1) * RATE_HZ
@@ -61,7 +63,7 @@ def test_a_known_neighbour_ahead_makes_no_stroke_early(ahead_ms):
     strokes = some_strokes(levels=(0.7, 1.0))
     neighbour = 0.12 * drum(rng, 75.0)
     alone = rises_of(strokes)
-    covered = rises_of(strokes, before=neighbour, ahead=round(ahead_ms * RATE_HZ / 1000.0))
+    covered = rises_of(strokes, before=neighbour, ahead_s=ahead_ms / 1000.0)
     half = np.arange(COUNT) % 2 == 1
     names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
     mixed = Rises(*(frozen(np.where(_like(half, getattr(covered, name)), getattr(covered, name), getattr(alone, name)))
@@ -70,7 +72,7 @@ def test_a_known_neighbour_ahead_makes_no_stroke_early(ahead_ms):
     untold_error = np.abs(settle_starts(mixed, 0.0) - TRUTH)[half]
     told_error = np.abs(settle_starts(mixed, told) - TRUTH)
     assert np.median(told_error[half]) < 0.001
-    assert told_error.max() < ahead_ms / 1000.0
+    assert told_error.max() < ahead_ms / 1000.0 + 0.001
     assert np.median(told_error[half]) <= np.median(untold_error) + 1e-4
     assert told_error[~half].max() < 0.0002
 
@@ -79,7 +81,7 @@ def test_a_soft_neighbour_well_ahead_is_not_taken_for_the_start():
     """Told of nothing, the stroke with a neighbour's soft one 13.5 ms ahead starts as the others do, and so do they."""
     strokes = some_strokes(levels=(0.7, 1.0))
     alone = rises_of(strokes)
-    covered = rises_of(strokes, before=0.08 * drum(np.random.default_rng(7), 600.0), ahead=round(0.0135 * RATE_HZ))
+    covered = rises_of(strokes, before=0.08 * drum(np.random.default_rng(7), 600.0), ahead_s=0.0135)
     one = np.arange(COUNT) == 4
     names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
     mixed = Rises(*(frozen(np.where(_like(one, getattr(covered, name)), getattr(covered, name), getattr(alone, name)))
