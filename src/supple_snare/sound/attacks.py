@@ -49,6 +49,9 @@ _MIN_CONTRAST_DB = 5.0
 _PLAIN_RISE_DB = 9.0
 """What lifts the whole spectrum by so much is an attack of its own."""
 
+_SURE_RISE_DB = 5.0
+"""Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
+
 _FAINT_RISE_DB = 6.0
 _BROKEN_OFF_DB = -8.0
 """Where so much less sounds after than before, a sound was cut off; nothing was struck."""
@@ -173,12 +176,12 @@ def _real_attacks(found: Rises, *, held: bool) -> Rises:
 
 
 def _stands_out(found: Rises) -> NDArray[np.bool_]:
-    """Whether candidates rise more, in some view, than noise does by chance; low noise swells most of all."""
+    """Whether candidates rise more, in some view or over all bands, than noise does; low noise swells most of all."""
     whole, low, middle, high = found.contrast_db.T
     upper = (middle > 1.1 * _MIN_CONTRAST_DB) | (high > 0.8 * _MIN_CONTRAST_DB)
     plain = np.maximum(whole, low) > 2.2 * _MIN_CONTRAST_DB
     together = (whole > _MIN_CONTRAST_DB) & (np.maximum(middle, high) > 0.5 * _MIN_CONTRAST_DB)
-    return np.asarray(upper | plain | together)
+    return np.asarray(upper | plain | together | (found.rise_db > _SURE_RISE_DB))
 
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
@@ -191,7 +194,8 @@ def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
         near = ordered_s[back:] - ordered_s[:-back] < _ROLL_SPAN_S
         alike = np.abs(level_db[order][back:] - level_db[order][:-back]) < _ROLL_ALIKE_DB
         count[order[back:]] += near & alike
-    return np.asarray((count >= _ROLL_FINDS) & (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB))
+    faint = (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB) & (found.rise_db < _FAINT_RISE_DB)
+    return np.asarray((count >= _ROLL_FINDS) & faint)
 
 
 def how_notes_go_on(found: Rises, peaks: Peaks) -> tuple[float, float]:
