@@ -24,7 +24,7 @@ from material import EASY, HARD, Case, Made, cases, in_processes, options, varie
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import RELATIVE_SIGNS, weigh_signs
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, emptiest_place, network_inputs
+from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, centred, network_inputs
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
@@ -40,6 +40,7 @@ class Weighed:
     recipe: str
     kit: str
     inputs: NDArray[np.float64]
+    guess: NDArray[np.float64]
     own: NDArray[np.bool_]
     strokes: int
 
@@ -66,9 +67,10 @@ def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) ->
     for name, (_, time_s, signs) in zip(analyses, weigh_signs(list(analyses.values())), strict=True):
         if name in made.struck and signs is not None:
             truth, counted = outside_rolls(made.struck[name], time_s)
-            inputs = network_inputs(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)[counted]
+            guess = signs.log_odds()
+            inputs = network_inputs(signs.columns(), guess, RELATIVE_SIGNS)[counted]
             own = _own(time_s[counted], truth)
-            rows.append(Weighed(case.recipe.name + suffix, case.kit, inputs, own, len(truth)))
+            rows.append(Weighed(case.recipe.name + suffix, case.kit, inputs, guess[counted], own, len(truth)))
     return rows
 
 
@@ -122,8 +124,7 @@ def main() -> None:
         unseen = [row for row in rows if row.kit in kits[fold::FOLDS]]
         judges = fit([row for row in rows if row.kit not in kits[fold::FOLDS]], chosen.jobs)
         for row in unseen:
-            odds = judges.odds(row.inputs)
-            played = odds > emptiest_place(odds)
+            played = centred(judges.odds(row.inputs), row.guess) > 0.0
             total = np.count_nonzero(played) + row.strokes
             if row.strokes:
                 recipe = "varied" + row.recipe.partition(",")[1] if row.recipe.startswith("varied") else row.recipe

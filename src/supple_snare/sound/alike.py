@@ -41,7 +41,7 @@ _REACHED = 3
 _MOST_STRAY_S = 0.002
 _GOOD_FIT_S = 0.001
 _LEAST_FIT_S = 0.00002
-_QUANTILE = 0.7
+_QUANTILE = 0.6
 """What covers an attack makes its start seem early, never late, so that the later ones of several answers are right."""
 
 _ROWS = 512

@@ -86,7 +86,15 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     """
     if not len(signs):
         return guess
-    odds = judges().odds(network_inputs(signs, guess, relative))
+    return centred(judges().odds(network_inputs(signs, guess, relative)), guess)
+
+
+def centred(odds: FloatArray, guess: FloatArray) -> FloatArray:
+    """Odds of all attacks of a track with the line between played and bleed at 0.
+
+    Where most attacks that speak for themselves are doubted, the track is like none that the networks were fitted to,
+    and all its odds are raised.
+    """
     plain = guess > _PLAIN_ODDS
     if np.count_nonzero(plain) >= _PLAIN_LEAST:
         odds = odds + max(0.0, _PLAIN_ODDS - float(np.median(odds[plain])))

@@ -15,7 +15,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.hits import nearest_index
@@ -126,9 +125,11 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
     pattern = _refine(heard, _first_patterns(heard, loud, closeness))
-    astray = _belongs_elsewhere(heard, pattern) & (closeness < _PLAINLY_CLOSE)
+    owner = _owners(heard, pattern)
+    astray = (owner != np.arange(len(levels))) & (closeness < _PLAINLY_CLOSE)
     if astray.any():
-        closeness = np.where(astray, _FAR_CLOSENESS, closeness)
+        claimed = np.isin(np.arange(len(levels)), owner[astray]) & (distance_s == 0.0)
+        closeness = np.where(claimed, np.maximum(closeness, 0.0), np.where(astray, _FAR_CLOSENESS, closeness))
         pattern = _refine(heard, _first_patterns(heard, loud, closeness))
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
     above_db = np.array([_above_others_db(heard[those], pattern, number) for number, those in enumerate(loudest)])
@@ -318,8 +319,8 @@ def _refine(heard: FloatArray, pattern: FloatArray) -> FloatArray:
     return scaled
 
 
-def _belongs_elsewhere(heard: FloatArray, pattern: FloatArray) -> NDArray[np.bool_]:
-    """Which sources make up more of what some other microphone hears than of their own, shape (m,).
+def _owners(heard: FloatArray, pattern: FloatArray) -> IntArray:
+    """The microphone of which each source makes up most, shape (m,): its own, if it was learned where it belongs.
 
     An overhead hears a bass drum as loud as anything else, but much else as well. Sources of much the same pattern are
     one, learned twice.
@@ -331,7 +332,7 @@ def _belongs_elsewhere(heard: FloatArray, pattern: FloatArray) -> NDArray[np.boo
     flat = pattern.reshape(-1, microphones)
     flat = flat / np.maximum(np.sqrt(np.sum(flat**2, axis=0)), _TINY)
     share = share @ (flat.T @ flat > _SAME_PATTERN)
-    return np.asarray(np.diagonal(share) < share.max(axis=0))
+    return np.where(np.diagonal(share) < share.max(axis=0), np.argmax(share, axis=0), np.arange(microphones))
 
 
 def _own_loudest(pattern: FloatArray) -> FloatArray:
