@@ -134,7 +134,11 @@ def test_bleed_at_once_before_a_stroke_is_not_a_stroke(tmp_path):
 def test_an_overhead_does_not_claim_a_drum_it_hears_well(tmp_path):
     """A bass drum as loud as anything in two overheads, its click before its body, is still its own microphone's."""
     rng = np.random.default_rng(15)
-    times = {"kick": np.arange(0.5, 23.0, 0.43), "snare": np.arange(0.71, 23.0, 0.86), "cymbal": np.arange(0.5, 23.0, 0.29)}
+    times = {
+        "kick": np.arange(0.5, 23.0, 0.43),
+        "snare": np.arange(0.71, 23.0, 0.86),
+        "cymbal": np.arange(0.5, 23.0, 0.29),
+    }
     sounds = {name: line(rng, times[name], hz) for name, hz in (("kick", 70.0), ("snare", 210.0), ("cymbal", 4_000.0))}
     write(
         tmp_path,

@@ -97,7 +97,7 @@ def centred(odds: FloatArray, guess: FloatArray) -> FloatArray:
     """
     plain = guess > _PLAIN_ODDS
     if np.count_nonzero(plain) >= _PLAIN_LEAST:
-        odds = odds + max(0.0, _PLAIN_ODDS - float(np.median(odds[plain])))
+        odds = odds + max(0.0, -float(np.median(odds[plain])))
     return odds - emptiest_place(odds)
 
 

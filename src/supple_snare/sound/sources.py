@@ -326,7 +326,9 @@ def _owners(heard: FloatArray, pattern: FloatArray) -> IntArray:
     one, learned twice.
     """
     microphones = pattern.shape[0]
-    strength = _solve(heard.reshape(len(heard), microphones * BANDS), pattern.reshape(-1, microphones) + _TINY, _SOLVE_ROUNDS)
+    strength = _solve(
+        heard.reshape(len(heard), microphones * BANDS), pattern.reshape(-1, microphones) + _TINY, _SOLVE_ROUNDS
+    )
     power = np.einsum("nk,jbk->jk", strength**2, pattern**2)
     share = power / np.maximum(power.sum(axis=1, keepdims=True), _TINY)
     flat = pattern.reshape(-1, microphones)
