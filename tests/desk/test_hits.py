@@ -216,7 +216,7 @@ class TestChecking:
 
     def test_doubtful_hits_are_gone_through_in_order(self, hits, monkeypatch):
         """Of all leads, forward and back."""
-        monkeypatch.setattr(hit_tools, "DOUBTFUL", 0.999)
+        monkeypatch.setattr(hit_tools, "DOUBTFUL", 0.99999)
         view = hits.work.view
         expected = sorted(float(time) for key in view.columns for time in hit_tools.doubtful_s(view.hits[key]))
         assert len(expected) > 2

@@ -20,10 +20,10 @@ from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
 _GROWING_S = 0.066
-_ROLL_SPAN_S = 0.15
+_ROLL_SPAN_S = 0.125
 _ROLL_FINDS = 3
 _ROLL_ALIKE_DB = 6.0
-"""A fast part has two strokes in that time; of the bounces of a roll, four or five, though not all are found."""
+"""Of a fast part, one stroke lies in that time before and one after; of the bounces of a roll, three, or four."""
 
 _HELD_S = (0.09, 0.14)
 _HELD_DB = -0.5
@@ -186,16 +186,16 @@ def _stands_out(found: Rises) -> NDArray[np.bool_]:
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
     """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll that chance lifted."""
-    start_s, level_db = rough_starts(found), found.level_db
+    start_s, level_db, plain = rough_starts(found), found.level_db, found.rise_db > _SURE_RISE_DB
     order = np.argsort(start_s, kind="stable")
-    ordered_s = start_s[order]
+    start_s, level_db, plain = start_s[order], level_db[order], plain[order]
     count = np.zeros(len(found), dtype=np.int64)
-    for back in range(1, 2 * _ROLL_FINDS + 1):
-        near = ordered_s[back:] - ordered_s[:-back] < _ROLL_SPAN_S
-        alike = np.abs(level_db[order][back:] - level_db[order][:-back]) < _ROLL_ALIKE_DB
-        count[order[back:]] += near & alike
-    faint = (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB) & (found.rise_db < _FAINT_RISE_DB)
-    return np.asarray((count >= _ROLL_FINDS) & faint)
+    for apart in range(1, 2 * _ROLL_FINDS + 1):
+        near = start_s[apart:] - start_s[:-apart] < _ROLL_SPAN_S
+        alike = near & (np.abs(level_db[apart:] - level_db[:-apart]) < _ROLL_ALIKE_DB)
+        count[order[apart:]] += alike & plain[:-apart]
+        count[order[:-apart]] += alike & plain[apart:]
+    return np.asarray((count >= _ROLL_FINDS) & (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB))
 
 
 def how_notes_go_on(found: Rises, peaks: Peaks) -> tuple[float, float]:

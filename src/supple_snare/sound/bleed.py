@@ -17,7 +17,6 @@ from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from supple_snare.sound.starts import rough_starts, settle_starts
-from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
