@@ -18,7 +18,7 @@ COUNT = 12
 
 
 def rises_of(strokes: list[np.ndarray], *, before: np.ndarray | None = None, ahead_s: float = 0.0) -> Rises:
-    """How strokes rise that start at second 1, 2, 3 …, alone or over something that began earlier by about `ahead_s`."""
+    """How strokes rise that start at second 1, 2, 3 …, alone or over what began about `ahead_s` before."""
     strays_s = np.random.default_rng(2).uniform(-0.001, 0.001, len(strokes))
     back, onward = round(BEFORE_S * RATE_HZ), round(AFTER_S * RATE_HZ)
     windows = np.zeros((len(strokes), back + onward), dtype=np.float32)
