@@ -52,6 +52,11 @@ _PLAIN_RISE_DB = 9.0
 _SURE_RISE_DB = 5.0
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
 
+_AMID_RISE_DB = 3.0
+_AMID_BELOW_DB = 14.0
+_AMID_ABOVE_DB = 12.0
+_CALM_PERCENT = 20
+
 _FAINT_RISE_DB = 6.0
 _BROKEN_OFF_DB = -8.0
 """Where so much less sounds after than before, a sound was cut off; nothing was struck."""
@@ -159,7 +164,13 @@ def _standing_out(found: Rises) -> Rises:
     if not len(found):
         return found
     peak = found.peak[:, 0]
-    stands_out = _stands_out(found) & (found.lasting_db > _BROKEN_OFF_DB)
+    stands_out = _stands_out(found)
+    if stands_out.any():
+        # Amid the ring of loud strokes a stroke as loud shows in a small rise, too large for what rings.
+        calm_db = float(amplitude_to_db(np.percentile(found.quiet[:, 0], _CALM_PERCENT)))
+        loud = found.level_db > max(found.level_db[stands_out].max() - _AMID_BELOW_DB, calm_db + _AMID_ABOVE_DB)
+        stands_out |= loud & (found.rise_db > _AMID_RISE_DB)
+    stands_out &= found.lasting_db > _BROKEN_OFF_DB
     loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max()))
     return found[stands_out & loud_enough & ~_inside_rolls(found)]
 
