@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from supple_snare.sound.bleed import RELATIVE_SIGNS, SIGNS
-from supple_snare.sound.judge import emptiest_place, judged_odds, judges, network_inputs
+from supple_snare.sound.judge import centred, emptiest_place, judged_odds, judges, network_inputs
 
 COUNT = 40
 
@@ -53,6 +53,14 @@ def test_the_networks_take_what_they_are_given():
     assert inputs.shape == (COUNT, len(SIGNS) + 2 * len(RELATIVE_SIGNS)) == (COUNT, len(judges().mean))
     assert len(judged_odds(signs[:1], guess[:1], RELATIVE_SIGNS)) == 1
     assert len(judged_odds(signs[:0], guess[:0], RELATIVE_SIGNS)) == 0
+
+
+def test_a_track_like_none_before_is_not_doubted_as_a_whole():
+    """Where the networks doubt most of what speaks for itself, all odds rise; what does not speak stays bleed."""
+    guess = np.where(np.arange(COUNT) % 4 == 0, 5.0, -5.0)
+    doubted = np.where(guess > 0.0, -3.0, -9.0) + np.random.default_rng(4).normal(0.0, 0.1, COUNT)
+    assert ((centred(doubted, guess) > 0.0) == (guess > 0.0)).all()
+    assert (centred(doubted, np.full(COUNT, -5.0))[guess < 0.0] < 0.0).all()
 
 
 @given(st.floats(-9.0, -2.0), st.floats(2.0, 9.0), st.floats(-1.5, 1.5))

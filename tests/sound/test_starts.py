@@ -77,11 +77,13 @@ def test_a_known_neighbour_ahead_makes_no_stroke_early(ahead_ms):
     assert told_error[~half].max() < 0.0002
 
 
-def test_a_soft_neighbour_well_ahead_is_not_taken_for_the_start():
-    """Told of nothing, the stroke with a neighbour's soft one 13.5 ms ahead starts as the others do, and so do they."""
+@pytest.mark.parametrize("level", [0.08, 0.16])
+def test_a_soft_neighbour_well_ahead_is_not_taken_for_the_start(level):
+    """Told of nothing, the stroke with a neighbour's soft one 13.5 ms ahead starts as the others do, and so do they,
+    whether it passes one share of their peak or two."""
     strokes = some_strokes(levels=(0.7, 1.0))
     alone = rises_of(strokes)
-    covered = rises_of(strokes, before=0.08 * drum(np.random.default_rng(7), 600.0), ahead_s=0.0135)
+    covered = rises_of(strokes, before=level * drum(np.random.default_rng(7), 600.0), ahead_s=0.0135)
     one = np.arange(COUNT) == 4
     names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
     mixed = Rises(*(frozen(np.where(_like(one, getattr(covered, name)), getattr(covered, name), getattr(alone, name)))
@@ -109,6 +111,22 @@ def test_each_way_to_rise_tells_of_its_own_kind():
     disturbed = replace(rises, crossing_s=frozen(crossing_s))
     expected = settle_starts(rises, 0.0)
     assert settle_starts(disturbed, told) == pytest.approx(expected, abs=0.001)
+
+
+def test_a_click_that_always_comes_as_early_is_the_drums_own():
+    """Neighbours might cover every first moment, so no start is sure; what always lies alike is no neighbour's."""
+    rng = np.random.default_rng(17)
+    lead = round(0.0035 * RATE_HZ)
+    time = np.arange(12_000) / RATE_HZ
+    strokes = []
+    for count in range(COUNT):
+        body = np.sin(2 * np.pi * 60.0 * time) * np.exp(-time / 0.1) * rng.uniform(0.5, 0.9)
+        stroke = drum(rng, 190.0)[: len(body)] * 0.7
+        if count % 2:
+            stroke = np.concatenate([0.2 * np.sin(2 * np.pi * 3000.0 * time[:lead]), body])[: len(body)]
+        strokes.append(stroke)
+    found = settle_starts(rises_of(strokes), 0.2 * rises_of(strokes).peak)
+    assert found == pytest.approx(TRUTH, abs=0.001)
 
 
 def _like(mask: np.ndarray, values: np.ndarray) -> np.ndarray:

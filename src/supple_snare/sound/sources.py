@@ -4,8 +4,9 @@ Each attack adds some amplitude to every microphone in every band. Over the take
 in its own microphone, less in the others, duller with distance. With one pattern a drum, the whole take is their
 non-negative mixture (D. D. Lee and H. S. Seung, "Algorithms for non-negative matrix factorization", NIPS 13, 2000, with
 the divergence that counts amplitudes). The patterns begin from the strokes in which one microphone stands out most, so
-that each belongs to a microphone from the start; what has no microphone of its own (hats, cymbals) falls to the
-microphone that hears it best.
+that each belongs to a microphone from the start; what has no microphone of its own (hats, cymbals) begins from what the
+close microphones' sources leave unexplained in the others. An overhead hears a bass drum as loud as anything: a source
+that makes up more of another microphone than of its own was learned in the wrong place, and goes where it belongs.
 """
 
 from __future__ import annotations
@@ -132,7 +133,8 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
         closeness = np.where(claimed, np.maximum(closeness, 0.0), np.where(astray, _FAR_CLOSENESS, closeness))
         pattern = _refine(heard, _first_patterns(heard, loud, closeness))
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
-    above_db = np.array([_above_others_db(heard[those], pattern, number) for number, those in enumerate(loudest)])
+    owner = _owners(heard, pattern)
+    above_db = np.array([_above_others_db(heard[those], pattern, owner, mic) for mic, those in enumerate(loudest)])
     weighed = 0.7 * above_db - 5.3 * earlier - 2.4
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, 3.0 - 20.0 * earlier))
@@ -217,15 +219,19 @@ def _standing_db(loud: FloatArray, microphone: int) -> float:
     return float(np.percentile(ahead_db, 75))
 
 
-def _above_others_db(heard: FloatArray, pattern: FloatArray, microphone: int) -> float:
-    """How far a microphone's loudest events lie above what the other microphones' sources make of the rest."""
+def _above_others_db(heard: FloatArray, pattern: FloatArray, owner: IntArray, microphone: int) -> float:
+    """How far a microphone's loudest events lie above what the other microphones' sources make of the rest.
+
+    A source that makes up more of this microphone than of its own does not count as another's.
+    """
     others = np.delete(np.arange(pattern.shape[0]), microphone)
+    sources = others[owner[others] != microphone]
     if not len(others) or not len(heard):
         return _ALONE_DB
     rest = heard[:, others].reshape(len(heard), len(others) * BANDS)
-    rest_pattern = pattern[others][:, :, others].reshape(len(others) * BANDS, len(others))
+    rest_pattern = pattern[others][:, :, sources].reshape(len(others) * BANDS, len(sources))
     strength = _solve(rest, rest_pattern + _TINY, _SOLVE_ROUNDS)
-    expected = strength @ pattern[microphone][:, others].T
+    expected = strength @ pattern[microphone][:, sources].T
     size = np.sqrt(np.sum(heard[:, microphone] ** 2, axis=1))
     above = amplitude_to_db(size) - amplitude_to_db(np.maximum(np.sqrt(np.sum(expected**2, axis=1)), 1e-3))
     return float(np.percentile(above, 90))
