@@ -52,7 +52,7 @@ _PLAIN_RISE_DB = 9.0
 _SURE_RISE_DB = 5.0
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
 
-_AMID_RISE_DB = 3.0
+_AMID_RISE_DB = 4.5
 _AMID_BELOW_DB = 14.0
 _AMID_ABOVE_DB = 12.0
 _CALM_PERCENT = 20
