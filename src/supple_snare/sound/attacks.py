@@ -21,9 +21,9 @@ _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
 _GROWING_S = 0.066
 _ROLL_SPAN_S = 0.125
-_ROLL_FINDS = 3
+_ROLL_FINDS = 4
 _ROLL_ALIKE_DB = 6.0
-"""Of a fast part, one stroke lies in that time before and one after; of the bounces of a roll, three, or four."""
+"""Of a fast part, one stroke lies in that time before and one after; of the bounces of a roll, three or four each."""
 
 _HELD_S = (0.09, 0.14)
 _HELD_DB = -0.5
@@ -51,6 +51,9 @@ _PLAIN_RISE_DB = 9.0
 
 _SURE_RISE_DB = 5.0
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
+
+_BOUNCE_RISE_DB = 2.8
+"""Bounces blur into one another and lift the spectrum by no more; noise by chance hardly so much."""
 
 _AMID_RISE_DB = 4.5
 _AMID_BELOW_DB = 14.0
@@ -197,7 +200,7 @@ def _stands_out(found: Rises) -> NDArray[np.bool_]:
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
     """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll that chance lifted."""
-    start_s, level_db, plain = rough_starts(found), found.level_db, found.rise_db > _SURE_RISE_DB
+    start_s, level_db, plain = rough_starts(found), found.level_db, found.rise_db > _BOUNCE_RISE_DB
     order = np.argsort(start_s, kind="stable")
     start_s, level_db, plain = start_s[order], level_db[order], plain[order]
     count = np.zeros(len(found), dtype=np.int64)

@@ -248,7 +248,8 @@ class HitsCard(Card):
             self._hit.setText(
                 "Range chosen: the buttons work on all of this track in it."
                 if self.work.looks.range_s is not None
-                else f"{doubtful} doubtful hits. Click a mark to choose it, double-click adds one (Shift: just there)."
+                else f"{doubtful} doubtful hit{'s' if doubtful != 1 else ''}. Click a mark to choose it, "
+                "double-click adds one (Shift: just there)."
             )
             show_number(self._landing, 0.0)
             return
