@@ -132,7 +132,7 @@ def test_bleed_at_once_before_a_stroke_is_not_a_stroke(tmp_path):
 
 
 def test_an_overhead_does_not_claim_a_drum_it_hears_well(tmp_path):
-    """A bass drum as loud as anything in two overheads, its click before its body, is still its own microphone's."""
+    """A bass drum as loud as anything in two overheads is still its own microphone's."""
     rng = np.random.default_rng(15)
     times = {
         "kick": np.arange(0.5, 23.0, 0.43),

@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.rises import Rises
+from supple_snare.sound.rises import SHARES, Rises
 from supple_snare.timing.units import FloatArray
 
 _CLEARANCE = 1.2
@@ -37,7 +37,11 @@ _AGREE_S = 0.0001
 _AROUND_S = 0.002
 _OFTEN = 4
 _DENSER = 4.0
-_REACHED = 3
+"""Times agree within the first; one that so many attacks share comes again, if they lie so much denser than around."""
+
+_REACHED = SHARES.index(0.4)
+"""Share up to which a rise is followed."""
+
 _MOST_STRAY_S = 0.002
 _GOOD_FIT_S = 0.001
 _LEAST_FIT_S = 0.00002

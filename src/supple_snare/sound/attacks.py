@@ -169,10 +169,7 @@ def _standing_out(found: Rises) -> Rises:
     peak = found.peak[:, 0]
     stands_out = _stands_out(found)
     if stands_out.any():
-        # Amid the ring of loud strokes a stroke as loud shows in a small rise, too large for what rings.
-        calm_db = float(amplitude_to_db(np.percentile(found.quiet[:, 0], _CALM_PERCENT)))
-        loud = found.level_db > max(found.level_db[stands_out].max() - _AMID_BELOW_DB, calm_db + _AMID_ABOVE_DB)
-        stands_out |= loud & (found.rise_db > _AMID_RISE_DB)
+        stands_out |= _amid_ring(found, float(found.level_db[stands_out].max()))
     stands_out &= found.lasting_db > _BROKEN_OFF_DB
     loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max()))
     return found[stands_out & loud_enough & ~_inside_rolls(found)]
@@ -196,6 +193,16 @@ def _stands_out(found: Rises) -> NDArray[np.bool_]:
     plain = np.maximum(whole, low) > 2.2 * _MIN_CONTRAST_DB
     together = (whole > _MIN_CONTRAST_DB) & (np.maximum(middle, high) > 0.5 * _MIN_CONTRAST_DB)
     return np.asarray(upper | plain | together | (found.rise_db > _SURE_RISE_DB))
+
+
+def _amid_ring(found: Rises, loudest_db: float) -> NDArray[np.bool_]:
+    """Candidates about as loud as the loudest stroke, far above what is usually heard: there a smaller rise tells.
+
+    Steady noise lies no higher than what is usually heard.
+    """
+    calm_db = float(amplitude_to_db(np.percentile(found.quiet[:, 0], _CALM_PERCENT)))
+    loud = found.level_db > max(loudest_db - _AMID_BELOW_DB, calm_db + _AMID_ABOVE_DB)
+    return np.asarray(loud & (found.rise_db > _AMID_RISE_DB))
 
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:

@@ -44,7 +44,7 @@ _MOST_COVER = 0.2
 20 ms tells, and never so much that an attack which was found all the same could not be seen to rise."""
 
 _COVERING_S = np.array([-0.025, 0.004])
-"""What was struck this near may cover an attack; nearest attacks of one drum lie farther apart."""
+"""What was struck in that time around an attack may cover its start; nearest attacks of one drum lie farther apart."""
 
 _AS_LOUD_DB = 6.0
 """An attack that follows at once and is not softer than this would be taken for a part of the one before it."""
@@ -210,8 +210,8 @@ def _likely_bleed(
 def _heard(analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray) -> FloatArray:
     """What starts in all tracks with the attacks of one, up to its next attack as loud, shape (n, tracks, BANDS)."""
     distance_s, level_db = sources.distance_s[track], analyses[track].attacks.level_db
-    louder = np.append(level_db[1:] > level_db[:-1] - _AS_LOUD_DB, False) if len(time_s) else np.zeros(0, dtype=bool)
-    until_s = np.where(louder, np.append(time_s[1:], np.inf)[: len(time_s)], np.inf)
+    next_s, next_db = np.append(time_s, np.inf)[1:], np.append(level_db, -np.inf)[1:]
+    until_s = np.where(next_db > level_db - _AS_LOUD_DB, next_s, np.inf)
     levels = [analysis.levels for analysis in analyses]
     return sources.heard(levels, time_s - distance_s, until_s - distance_s)
 

@@ -40,8 +40,12 @@ _SOLVE_ROUNDS = 60
 _TINY = 1e-9
 
 _FEWEST = 3
-_UNEXPLAINED_SHARE = 0.7
 _CLEAREST_SHARE = 0.6
+"""A pattern is told by the clearest events that a microphone claims, by so many at least."""
+
+_UNEXPLAINED_SHARE = 0.7
+"""Where close sources leave so much of what a far microphone hears, something else was struck."""
+
 _PURE_QUANTILE = 0.35
 """Other drums only add: the lower side of what is heard along with a drum is the drum's own."""
 
@@ -50,7 +54,11 @@ _LIKELY_CLOSE = -3.0
 
 _PLAINLY_CLOSE = 3.0
 _HARDLY_CLOSE = 2.0
+"""A microphone closer than the one keeps a source that seems another's; one less close than the other, looked at once
+more, claims none."""
+
 _SAME_PATTERN = 0.75
+"""Cosine above which two patterns are one source's."""
 
 _FAR_CLOSENESS = -6.0
 """Of a microphone so far away that its distance shows."""
@@ -92,8 +100,7 @@ class Sources:
 
     def strengths(self, heard: FloatArray) -> FloatArray:
         """Amount of each source that explains what is heard, shape (n, m)."""
-        pattern = self.pattern.reshape(-1, self.pattern.shape[2]) + _TINY
-        return _solve(heard.reshape(len(heard), len(pattern)), pattern, _SOLVE_ROUNDS)
+        return _strengths(heard, self.pattern)
 
 
 def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Sources:
@@ -126,14 +133,14 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
     pattern = _refine(heard, _first_patterns(heard, loud, closeness))
-    owner = _owners(heard, pattern)
-    astray = (owner != np.arange(len(levels))) & (closeness < _PLAINLY_CLOSE)
+    owner, microphones = _owners(heard, pattern), np.arange(len(levels))
+    astray = (owner != microphones) & (closeness < _PLAINLY_CLOSE)
     if astray.any():
-        claimed = np.isin(np.arange(len(levels)), owner[astray]) & (distance_s == 0.0)
+        claimed = np.isin(microphones, owner[astray]) & (distance_s == 0.0)
         closeness = np.where(claimed, np.maximum(closeness, 0.0), np.where(astray, _FAR_CLOSENESS, closeness))
         pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+        owner = _owners(heard, pattern)
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
-    owner = _owners(heard, pattern)
     above_db = np.array([_above_others_db(heard[those], pattern, owner, mic) for mic, those in enumerate(loudest)])
     weighed = 0.7 * above_db - 5.3 * earlier - 2.4
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
@@ -228,9 +235,7 @@ def _above_others_db(heard: FloatArray, pattern: FloatArray, owner: IntArray, mi
     sources = others[owner[others] != microphone]
     if not len(others) or not len(heard):
         return _ALONE_DB
-    rest = heard[:, others].reshape(len(heard), len(others) * BANDS)
-    rest_pattern = pattern[others][:, :, sources].reshape(len(others) * BANDS, len(sources))
-    strength = _solve(rest, rest_pattern + _TINY, _SOLVE_ROUNDS)
+    strength = _strengths(heard[:, others], pattern[others][:, :, sources])
     expected = strength @ pattern[microphone][:, sources].T
     size = np.sqrt(np.sum(heard[:, microphone] ** 2, axis=1))
     above = amplitude_to_db(size) - amplitude_to_db(np.maximum(np.sqrt(np.sum(expected**2, axis=1)), 1e-3))
@@ -289,9 +294,8 @@ def _first_patterns(heard: FloatArray, loud: FloatArray, closeness: FloatArray) 
 
 def _unexplained(heard: FloatArray, pattern: FloatArray) -> FloatArray:
     """What sources of some patterns leave of what is heard, shape (events, m, BANDS)."""
-    flat = pattern.reshape(-1, pattern.shape[2]) + _TINY
-    expected = _solve(heard.reshape(len(heard), len(flat)), flat, _SOLVE_ROUNDS) @ flat.T
-    rest: FloatArray = np.maximum(heard - expected.reshape(heard.shape), 0.0)
+    expected = np.einsum("nk,jbk->njb", _strengths(heard, pattern), pattern)
+    rest: FloatArray = np.maximum(heard - expected, 0.0)
     return rest
 
 
@@ -332,10 +336,7 @@ def _owners(heard: FloatArray, pattern: FloatArray) -> IntArray:
     one, learned twice.
     """
     microphones = pattern.shape[0]
-    strength = _solve(
-        heard.reshape(len(heard), microphones * BANDS), pattern.reshape(-1, microphones) + _TINY, _SOLVE_ROUNDS
-    )
-    power = np.einsum("nk,jbk->jk", strength**2, pattern**2)
+    power = np.einsum("nk,jbk->jk", _strengths(heard, pattern) ** 2, pattern**2)
     share = power / np.maximum(power.sum(axis=1, keepdims=True), _TINY)
     flat = pattern.reshape(-1, microphones)
     flat = flat / np.maximum(np.sqrt(np.sum(flat**2, axis=0)), _TINY)
@@ -349,6 +350,12 @@ def _own_loudest(pattern: FloatArray) -> FloatArray:
     most = np.diagonal(size)[None, :]
     limited: FloatArray = pattern * np.minimum(1.0, most / np.maximum(size, _TINY))[:, None, :]
     return limited
+
+
+def _strengths(heard: FloatArray, pattern: FloatArray) -> FloatArray:
+    """Amounts of sources with some patterns, (m, BANDS, sources), that explain what is heard, (n, m, BANDS)."""
+    flat = pattern.reshape(-1, pattern.shape[2]) + _TINY
+    return _solve(heard.reshape(len(heard), len(flat)), flat, _SOLVE_ROUNDS)
 
 
 def _solve(mixture: FloatArray, pattern: FloatArray, rounds: int) -> FloatArray:
