@@ -28,9 +28,9 @@ def mouse(widget: QWidget, kind: QEvent.Type, at: QPointF, held: bool = True, sh
     )(widget_event)
 
 
-def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 6) -> None:
+def drag(widget: QWidget, start: QPointF, end: QPointF, steps: int = 6, shift: bool = False) -> None:
     """Press, pull, let go."""
-    mouse(widget, QEvent.Type.MouseButtonPress, start)
+    mouse(widget, QEvent.Type.MouseButtonPress, start, shift=shift)
     for step in range(1, steps + 1):
         mouse(widget, QEvent.Type.MouseMove, start + (end - start) * (step / steps))
     mouse(widget, QEvent.Type.MouseButtonRelease, end)

@@ -281,6 +281,35 @@ class TestLoupe:
         mouse(loupe, QEvent.Type.MouseButtonDblClick, QPointF(lane.center().x() + 40, lane.center().y()))
         assert len(hits.work.session.track(other).added_s) == 1
 
+    def test_a_landing_is_pulled_out_of_its_start_dragged_on_and_left_to_the_program(self, hits):
+        """The start stays where it was; what meets the grid moves with the landing."""
+        hits.work.look(loupe=True)
+        QTest.keyClick(hits, Qt.Key.Key_N)
+        wait_until(lambda: hits.loupe.is_loaded)
+        (key, time_s), loupe = hits.work.looks.hit, hits.loupe
+        lane = dict(loupe._lanes())[key]
+        low = lane.center().y() + 0.25 * lane.height()
+
+        def late_px():
+            found = hits.work.view.hits[key]
+            at = int(np.argmin(np.abs(found.time_s - time_s)))
+            assert abs(found.time_s[at] - time_s) < 1e-9
+            return float(loupe._x(found.landing_s[at]) - loupe._x(time_s))
+
+        x = float(loupe._x(time_s))
+        drag(loupe, QPointF(x, low), QPointF(x + 60, low), shift=True)
+        assert late_px() == pytest.approx(60, abs=1.0)
+        loupe.grab()
+        drag(loupe, QPointF(x + 60, low), QPointF(x + 90, low))
+        assert late_px() == pytest.approx(90, abs=1.0)
+        assert not hits.work.session.track(key).moved
+        drag(loupe, QPointF(x + 90, low), QPointF(x - 50, low))  # never before the start
+        assert late_px() == 0.0
+        drag(loupe, QPointF(x, low), QPointF(x + 60, low), shift=True)
+        mouse(loupe, QEvent.Type.MouseButtonDblClick, QPointF(x + 60, low))
+        assert not hits.work.session.track(key).landings
+        assert late_px() == 0.0
+
 
 class TestListening:
     """What is listened to for the attacks of a track."""

@@ -146,6 +146,10 @@ def test_a_landing_is_set_by_hand_and_never_before_the_start(tmp_path):
     hits = hits_of(session.track("t1"), verdict_of([1.0, 2.0]))
     assert hits.time_s.tolist() == [1.0, 2.0]
     assert hits.landing_s.tolist() == [1.0, 2.03]
+    session = edits.move_hit(session, "t1", 2.0, 2.01)
+    assert hits_of(session.track("t1"), verdict_of([1.0, 2.0])).landing_s.tolist() == [1.0, 2.03]
+    session = edits.move_hit(session, "t1", 2.01, 2.04)
+    assert hits_of(session.track("t1"), verdict_of([1.0, 2.0])).landing_s.tolist() == [1.0, 2.04]
 
 
 class TestGhosts:

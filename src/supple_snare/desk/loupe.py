@@ -5,7 +5,7 @@ It reads a short stretch of each recording on a thread of its own, so that it ne
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
@@ -13,7 +13,15 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
-from supple_snare.desk.hit_tools import add_hit, choose_hit, chosen_track, describe_hit, describe_leads, move_hit
+from supple_snare.desk.hit_tools import (
+    add_hit,
+    choose_hit,
+    chosen_track,
+    describe_hit,
+    describe_leads,
+    land_hit,
+    move_hit,
+)
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import SnareError
@@ -27,6 +35,9 @@ SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0)
 _READ_S = 0.32
 _LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
 _GRAB_PX = 6.0
+_LANDS_PX = 2.0
+"""A landing nearer to its start than this is not drawn apart from it."""
+
 _LEAST_LANE_PX = 22.0
 _LEAST_SHARE = 0.03
 _DOTS_PX = 5.0
@@ -42,8 +53,19 @@ class _Stretch:
     tightened: dict[str, AnyArray]
 
 
+@dataclass(frozen=True)
+class _Pull:
+    """A mark under the mouse: the start of a hit, or the point where it lands."""
+
+    key: str
+    hit_s: float
+    from_s: float
+    to_s: float
+    lands: bool
+
+
 class Loupe(QWidget):
-    """All tracks around one moment; hits are dragged to the sample."""
+    """All tracks around one moment; starts and landings of hits are dragged to the sample."""
 
     closed = pyqtSignal()
 
@@ -55,7 +77,7 @@ class Loupe(QWidget):
         self._wanted: tuple[object, ...] | None = None
         self._stretch: _Stretch | None = None
         self._centre_s: float | None = None
-        self._dragged: tuple[str, float] | None = None
+        self._pull: _Pull | None = None
         self._seam_dragged: tuple[int, float] | None = None
         self._seam_from = 0.0
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -100,7 +122,7 @@ class Loupe(QWidget):
         """Read around the chosen hit or stroke, if that is not what is there already."""
         work = self._workspace
         looks, view = work.looks, work.view
-        if not self.isVisible() or view is None or self._dragged is not None or self._seam_dragged is not None:
+        if not self.isVisible() or view is None or self._pull is not None or self._seam_dragged is not None:
             return
         if view.part is not None:
             self._centre_s = None
@@ -193,7 +215,7 @@ class Loupe(QWidget):
         work, view = self._workspace, self._workspace.view
         if view is None:
             return ""
-        words = f"{self.span_ms:g} ms (wheel) · drag a mark to move its hit, double-click adds one"
+        words = f"{self.span_ms:g} ms (wheel) · drag: a start, with Shift: its landing · double-click: one more"
         if self._workspace.looks.shows_moves:
             words = f"dark: as played, brass: tightened · {self.span_ms:g} ms (wheel)"
         if work.selected is not None:
@@ -284,8 +306,9 @@ class Loupe(QWidget):
         chosen = work.looks.hit
         for index in near.tolist():
             time_s = float(hits.time_s[index])
-            if self._dragged is not None and self._dragged[0] == key and chosen is not None and time_s == chosen[1]:
-                continue
+            landing_s = float(hits.landing_s[index])
+            if (pull := self._pull) is not None and (pull.key, pull.hit_s) == (key, time_s):
+                time_s, landing_s = (time_s, pull.to_s) if pull.lands else (pull.to_s, max(landing_s, pull.to_s))
             kind = Kind(int(hits.kind[index]))
             style = {
                 Kind.PLAYED: Qt.PenStyle.SolidLine,
@@ -293,20 +316,27 @@ class Loupe(QWidget):
                 Kind.GRACE: Qt.PenStyle.DotLine,
                 Kind.ROLL: Qt.PenStyle.DotLine,
             }[kind]
-            is_chosen = chosen is not None and chosen[0] == key and abs(chosen[1] - time_s) < 1e-6
+            is_chosen = chosen is not None and chosen[0] == key and abs(chosen[1] - float(hits.time_s[index])) < 1e-6
             colour = theme.BRASS if is_chosen else theme.INK_SOFT if kind is Kind.BLEED else theme.INK
             x = float(self._x(time_s))
             painter.setPen(QPen(colour, 2.4 if is_chosen else 1.6, style))
             painter.drawLine(QLineF(x, lane.top() + 2, x, lane.bottom() - 2))
-            landing_x = float(self._x(hits.landing_s[index]))
-            if landing_x - x > 2.0:
-                painter.setPen(QPen(colour, 1.4))
-                y = lane.bottom() - 4
-                painter.drawPolyline(QPolygonF([QPointF(x, y), QPointF(landing_x, y), QPointF(landing_x, y - 8)]))
-        if self._dragged is not None and self._dragged[0] == key:
-            x = float(self._x(self._dragged[1]))
-            painter.setPen(QPen(theme.BRASS, 2.4))
-            painter.drawLine(QLineF(x, lane.top() + 2, x, lane.bottom() - 2))
+            self._paint_landing(painter, x, float(self._x(landing_s)), lane, colour)
+
+    def _paint_landing(self, painter: QPainter, x: float, landing_x: float, lane: QRectF, colour: QColor) -> None:
+        """A foot from the start to where it lands, and an upright to pull it by."""
+        if landing_x - x <= _LANDS_PX:
+            return
+        bottom = lane.bottom() - 4
+        painter.setPen(QPen(colour, 1.4))
+        painter.drawLine(QLineF(x, bottom, landing_x, bottom))
+        painter.setPen(QPen(colour, 2.4))
+        painter.drawLine(QLineF(landing_x, bottom, landing_x, lane.center().y() + 2))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        top = QPointF(landing_x, lane.center().y() + 2)
+        painter.drawPolygon(QPolygonF([top, top + QPointF(-6, 3), top + QPointF(0, 6)]))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_stroke(self, painter: QPainter) -> None:
         """The slot that the chosen stroke belongs to, through all lanes."""
@@ -420,20 +450,46 @@ class Loupe(QWidget):
         nearest = int(np.argmin(distance))
         return (key, nearest) if distance[nearest] <= _GRAB_PX else None
 
+    def _landing_at(self, point: QPointF) -> tuple[str, int] | None:
+        """The hit whose landing is under a point of the lower half of a lane."""
+        view, key = self._workspace.view, self._lane_at(point)
+        if view is None or key is None or self._centre_s is None or not len(view.hits[key]):
+            return None
+        if point.y() < dict(self._lanes())[key].center().y():
+            return None
+        hits = view.hits[key]
+        landing_x = self._x(hits.landing_s)
+        distance = np.where(landing_x - self._x(hits.time_s) > _LANDS_PX, np.abs(landing_x - point.x()), np.inf)
+        nearest = int(np.argmin(distance))
+        return (key, nearest) if distance[nearest] <= _GRAB_PX else None
+
+    def _pull_at(self, point: QPointF, *, lands: bool) -> _Pull | None:
+        """What would be pulled from a point; a mark's landing comes out of its start when that is asked for."""
+        view, landing, start = self._workspace.view, self._landing_at(point), self._hit_at(point)
+        found = landing or start
+        if view is None or found is None:
+            return None
+        key, index = found
+        hits = view.hits[key]
+        lands = lands or landing is not None
+        hit_s = float(hits.time_s[index])
+        from_s = float(hits.landing_s[index]) if lands else hit_s
+        return _Pull(key, hit_s, from_s, from_s, lands)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         view = self._workspace.view
         if event is None or view is None:
             return
-        grabbed = self._hit_at(event.position())
+        lands = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        pull = self._pull_at(event.position(), lands=lands)
         seam = self._seam_at(event.position())
         if seam is not None:
             self._seam_dragged = (seam, 0.0)
             self._seam_from = event.position().x()
-        elif grabbed is not None:
+        elif pull is not None:
             centre = self._centre_s
-            time_s = float(view.hits[grabbed[0]].time_s[grabbed[1]])
-            self._dragged = (grabbed[0], time_s)
-            choose_hit(self._workspace, grabbed[0], time_s)
+            self._pull = pull
+            choose_hit(self._workspace, pull.key, pull.hit_s)
             self._centre_s = centre
         elif (key := self._lane_at(event.position())) is not None:
             self._workspace.look(track=key)
@@ -447,17 +503,22 @@ class Loupe(QWidget):
             self._seam_dragged = (self._seam_dragged[0], by_s)
             self.update()
             return
-        if self._dragged is not None:
+        if (pull := self._pull) is not None:
             rate = self._workspace.session.rate_hz
-            self._dragged = (self._dragged[0], round(self._time_at(event.position().x()) * rate) / rate)
+            to_s = round(self._time_at(event.position().x()) * rate) / rate
+            self._pull = replace(pull, to_s=max(to_s, pull.hit_s) if pull.lands else to_s)
             self.update()
             return
-        found = self._hit_at(event.position())
+        landing = self._landing_at(event.position())
+        found = landing or self._hit_at(event.position())
         seam = self._seam_at(event.position())
         handled = found is not None or seam is not None
         self.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
         words = "A seam: drag it elsewhere; a double click leaves it to the program again." if seam is not None else ""
-        self.setToolTip(describe_hit(self._workspace, *found) if found else words)
+        if found is not None:
+            words = describe_hit(self._workspace, *found)
+            words += "\nDrag: where it lands; a double click leaves that to the program again." if landing else ""
+        self.setToolTip(words)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         seam, self._seam_dragged = self._seam_dragged, None
@@ -466,10 +527,12 @@ class Loupe(QWidget):
                 self._put_seam(*seam)
             self.update()
             return
-        hit = self._workspace.looks.hit
-        dragged, self._dragged = self._dragged, None
-        if dragged is not None and hit is not None and abs(dragged[1] - hit[1]) > 1e-9:
-            move_hit(self._workspace, hit[0], hit[1], dragged[1])
+        pull, self._pull = self._pull, None
+        if pull is not None and abs(pull.to_s - pull.from_s) > 1e-9:
+            if pull.lands:
+                land_hit(self._workspace, pull.to_s)
+            else:
+                move_hit(self._workspace, pull.key, pull.hit_s, pull.to_s)
         self._follow()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -477,6 +540,10 @@ class Loupe(QWidget):
             return
         if self._seam_at(event.position()) is not None:
             self._leave_seam()
+            return
+        if (landing := self._landing_at(event.position())) is not None and self._workspace.view is not None:
+            choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[landing[1]]))
+            land_hit(self._workspace, None)
             return
         self._workspace.look(track=key)
         add_hit(self._workspace, self._time_at(event.position().x()), exact=True)

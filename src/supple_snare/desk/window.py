@@ -630,7 +630,7 @@ class Window(QMainWindow):
         if work.feel_tapped is not None:
             legend = "The feel is tapped in place of the recordings (Y)."
         if work.looks.step == "hits":
-            legend = "● played  • ghost note  ○ bleed  ⁄ grace  | in a roll  × removed  – by hand"
+            legend = "● played  • ghost  ○ bleed  ⁄ grace  | roll  × removed  – by hand"
         elif work.looks.step == "grid":
             legend = "Drag bar 1 or a later line onto its hit; Shift pins it (◆)."
         if work.looks.measuring:

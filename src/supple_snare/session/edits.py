@@ -364,17 +364,20 @@ def remove_hits(session: Session, key: str, times_s: Iterable[float]) -> Session
 
 
 def move_hit(session: Session, key: str, time_s: float, to_s: float) -> Session:
-    """Put a hit elsewhere. However often it is moved, it is known by where it was found."""
+    """Put a hit elsewhere. However often it is moved, it is known by where it was found; it lands where it was told."""
     track = session.track(key)
-    landings = tuple(landing for landing in track.landings if not _near(landing.time_s, (time_s,)))
+    told = next((landing.landing_s for landing in track.landings if _near(landing.time_s, (time_s,))), None)
+    session = land_hit(session, key, time_s, None)
+    if told is not None and told > to_s:
+        session = land_hit(session, key, to_s, told)
     if _near(time_s, track.added_s):
         added = tuple(sorted({*_without(track.added_s, (time_s,)), to_s}))
-        return change_track(session, key, added_s=added, landings=landings)
+        return change_track(session, key, added_s=added)
     before = next((moved for moved in track.moved if _near(time_s, (moved.to_s, moved.from_s))), None)
     from_s = before.from_s if before else time_s
     others = tuple(moved for moved in track.moved if moved is not before)
     moved = tuple(sorted((*others, MovedHit(from_s, to_s)), key=lambda moved: moved.to_s))
-    return change_track(session, key, moved=moved, landings=landings)
+    return change_track(session, key, moved=moved)
 
 
 def land_hit(session: Session, key: str, time_s: float, landing_s: float | None) -> Session:
