@@ -168,7 +168,8 @@ def _split(
     if rules.cycle is not None or not len(offset_ms):
         cycle_place = laid(rules.cycle or Cycle())
         return split(cycle_place), (rules.cycle or Cycle(),) * sections, cycle_place
-    rest = offset_ms - split(laid(Cycle())).drift_ms
+    over_bars = split(laid(Cycle()))
+    rest = offset_ms - over_bars.drift_ms
     places = [laid(cycle) for cycle in CYCLES]
     cycle_place = places[CYCLES.index(Cycle())].copy()
     cycles = [Cycle()] * sections
@@ -180,7 +181,8 @@ def _split(
         chosen = find_cycle(rest[here], cells, turns)
         cycles[number] = CYCLES[chosen]
         cycle_place[here] = places[chosen][here]
-    return split(cycle_place), tuple(cycles), cycle_place
+    parts = over_bars if set(cycles) == {Cycle()} else split(cycle_place)
+    return parts, tuple(cycles), cycle_place
 
 
 def _spread(values: NDArray[Any], where: IntArray, count: int, empty: Any) -> NDArray[Any]:
