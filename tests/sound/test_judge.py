@@ -26,6 +26,9 @@ def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.nd
         "closeness": (6.0, 6.0),
         "rise": (11.0, 7.0),
         "ahead_close": (ahead_own, ahead_bleed),
+        "own_level": (-2.0, -25.0),
+        "left_over": (-2.0, -16.0),
+        "worth": (3.0, -12.0),
     }
     columns = [np.where(own, *centre[name]) + rng.normal(0.0, 0.05, COUNT) for name in SIGNS]
     return np.stack(columns, axis=1), np.where(own, 5.0, -5.0)

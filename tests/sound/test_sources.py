@@ -94,3 +94,36 @@ def test_a_lone_microphone_is_close_and_silence_teaches_nothing():
     assert alone.closeness[0] > 0.0
     silent = learn_sources([levels_of(np.zeros(RATE_HZ))] * 2, [np.zeros(0), np.zeros(0)])
     assert np.isfinite(silent.pattern).all()
+
+
+def test_a_drum_struck_five_times_is_learned_from_its_strokes():
+    """All else bleeds less than 5 dB down and comes 2 ms late, and what plays most (hats) has no microphone."""
+    rng, late_s, bleed = np.random.default_rng(6), 0.002, 0.6
+    tom_s, hats_s = np.array([3.13, 6.97, 10.41, 14.29, 17.83]), np.arange(0.35, 19.0, 0.29)
+    hats_s = hats_s[np.min(np.abs(hats_s[:, None] - tom_s), axis=1) > 0.05]
+    played = {"snare": SNARE_S, "kick": KICK_S, "tom": tom_s, "hats": hats_s}
+    snare, kick, tom = line(rng, SNARE_S, 210.0), line(rng, KICK_S, 70.0), line(rng, tom_s, 110.0)
+    hats = np.diff(line(rng, hats_s, 5_000.0), prepend=0.0)
+    hats *= np.abs(snare).max() / np.abs(hats).max()
+
+    def delayed(sound: np.ndarray) -> np.ndarray:
+        return np.roll(sound, round(late_s * RATE_HZ))
+
+    microphones = [
+        snare + delayed(bleed * (kick + tom) + 0.2 * hats),
+        kick + delayed(bleed * (snare + tom) + 0.1 * hats),
+        tom + delayed(bleed * (snare + kick) + 0.4 * hats),
+        delayed(hats + bleed * (snare + kick + tom)),
+    ]
+    levels = [levels_of(sound + rng.normal(size=len(sound)) * 1e-4) for sound in microphones]
+    heard_s = [
+        np.sort(np.concatenate([times + late_s * (name != own) for name, times in played.items()]))
+        for own in ("snare", "kick", "tom", "")
+    ]
+    sources = learn_sources(levels, heard_s)
+    heard = sources.heard(levels, tom_s)
+    worth = [sources.worth(heard, sources.strengths(heard), source) for source in range(3)]
+    assert (worth[2] > np.maximum(worth[0], worth[1])).all()
+    left_over = {name: sources.left_over(sources.heard(levels, times), 2) for name, times in played.items()}
+    assert left_over["tom"].min() > 0.4
+    assert max(left_over[name].max() for name in ("snare", "kick", "hats")) < 0.2

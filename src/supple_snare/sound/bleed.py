@@ -20,18 +20,25 @@ from supple_snare.sound.starts import rough_starts, settle_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
-    "own_share": 2.76,
-    "level": 0.304,
-    "ahead": 0.184,
-    "best_band": 0.09,
+    "own_share": 0.755,
+    "level": -0.048,
+    "ahead": 0.003,
+    "best_band": -0.013,
     "first": 0.13,
-    "closeness": 0.45,
-    "rise": 0.306,
-    "ahead_close": 0.0,
+    "closeness": -0.004,
+    "rise": 0.136,
+    "ahead_close": 0.068,
+    "own_level": -0.09,
+    "left_over": 0.355,
+    "worth": 0.115,
 }
-"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 67,000 attacks."""
+_BIAS = 2.5
+"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks."""
 
-_BIAS = -6.5
+_ALONE_WEIGHTS = {"level": 0.304, "rise": 0.306}
+_ALONE_BIAS = 4.1
+"""The same for a microphone that cannot be compared with others."""
+
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
 
@@ -104,6 +111,12 @@ class Signs:
         How much the whole spectrum rises, dB.
     ahead_close : float array
         Its level here against the other close microphones only, dB: far ones hear whoever else plays in the room.
+    own_level : float array
+        How much of the own source explains what all microphones hear, dB under its loud strokes.
+    left_over : float array
+        How much of the own source is in what its microphone hears beyond what the others foretell there, dB.
+    worth : float array
+        How much worse all would be explained without the own source: a divergence in dB (of its square root).
     """
 
     own_share: FloatArray
@@ -114,6 +127,9 @@ class Signs:
     closeness: FloatArray
     rise: FloatArray
     ahead_close: FloatArray
+    own_level: FloatArray
+    left_over: FloatArray
+    worth: FloatArray
 
     def columns(self) -> FloatArray:
         """All signs, shape (n, signs), in the order of `_WEIGHTS`."""
@@ -122,6 +138,11 @@ class Signs:
     def log_odds(self) -> FloatArray:
         """A first guess: the weighed sum of all signs."""
         odds: FloatArray = self.columns() @ np.array(list(_WEIGHTS.values())) + _BIAS
+        return odds
+
+    def alone_log_odds(self) -> FloatArray:
+        """The same where there is no other microphone: only how loud it is and how plainly it rises can speak."""
+        odds: FloatArray = sum(weight * getattr(self, name) for name, weight in _ALONE_WEIGHTS.items()) + _ALONE_BIAS
         return odds
 
 
@@ -142,8 +163,8 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     for found, time_s, signs in weigh_signs(analyses):
         if signs is None:
             log_odds = np.zeros(0)
-        elif len(analyses) == 1:  # alone, only the level speaks
-            log_odds = signs.log_odds()
+        elif len(analyses) == 1:
+            log_odds = signs.alone_log_odds()
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         once = keep_distinct(time_s, log_odds)
@@ -216,18 +237,6 @@ def _heard(analyses: Sequence[Analysis], sources: Sources, track: int, time_s: F
     return sources.heard(levels, time_s - distance_s, until_s - distance_s)
 
 
-def _explain(
-    analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray
-) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
-    """What starts in a track at moments, and what its own source and all others make of it, each (n, BANDS); and the
-    relative level in every track, (n, tracks)."""
-    heard = _heard(analyses, sources, track, time_s)
-    strength = sources.strengths(heard)
-    own = strength[:, track, None] * sources.pattern[track, :, track]
-    bleed = strength @ sources.pattern[track].T - own
-    return heard[:, track], own, bleed, np.sqrt(np.sum(heard**2, axis=2))
-
-
 def _covered(attacks: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray:
     """Amplitude of the neighbours in each view of each attack, shape (n, views)."""
     shares = [
@@ -245,7 +254,11 @@ def _signs(
     if not len(time_s):
         return None
     attacks = analyses[track].attacks
-    heard, own, bleed, loud = _explain(analyses, sources, track, time_s)
+    everywhere = _heard(analyses, sources, track, time_s)
+    strength = sources.strengths(everywhere)
+    heard, loud = everywhere[:, track], np.sqrt(np.sum(everywhere**2, axis=2))
+    own = strength[:, track, None] * sources.pattern[track, :, track]
+    bleed = strength @ sources.pattern[track].T - own
     shape = sources.pattern[track, :, track]
     shape = shape / max(float(shape.max()), _LEAST)
     rivals = np.delete(loud, track, axis=1)
@@ -267,6 +280,9 @@ def _signs(
         closeness=np.full(len(time_s), float(np.clip(sources.closeness[track], -6.0, 6.0))),
         rise=np.minimum(attacks.rise_db, 15.0),
         ahead_close=np.clip(_db(loud[:, track]) - _db(close_rival), -25.0, 12.0),
+        own_level=np.maximum(_db(strength[:, track]), -40.0),
+        left_over=np.maximum(_db(sources.left_over(everywhere, track)), -40.0),
+        worth=np.maximum(0.5 * _db(np.maximum(sources.worth(everywhere, strength, track), 0.0)), -20.0),
     )
 
 

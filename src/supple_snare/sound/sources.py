@@ -16,6 +16,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.hits import nearest_index
@@ -38,10 +39,14 @@ _STRAY_S = 0.008
 _LEARN_ROUNDS = 12
 _SOLVE_ROUNDS = 60
 _TINY = 1e-9
+_SILENT = 1e-6
 
 _FEWEST = 3
 _CLEAREST_SHARE = 0.6
 """A pattern is told by the clearest events that a microphone claims, by so many at least."""
+
+_CLAIMED_LOUD = 0.5
+"""What a microphone claims must be so loud in it: of softer events many are hats, which it may hear best by chance."""
 
 _UNEXPLAINED_SHARE = 0.7
 """Where close sources leave so much of what a far microphone hears, something else was struck."""
@@ -49,8 +54,14 @@ _UNEXPLAINED_SHARE = 0.7
 _PURE_QUANTILE = 0.35
 """Other drums only add: the lower side of what is heard along with a drum is the drum's own."""
 
-_LIKELY_CLOSE = -3.0
-"""Closeness above which a microphone counts as one with a drum of its own while patterns are learned."""
+_PERHAPS_CLOSE = -5.0
+_LIKELY_CLOSE = -2.0
+"""Closeness above which a microphone counts as one with a drum of its own while patterns are learned: when little is
+known yet (a tom struck eight times is easily overheard), and when they are learned for good."""
+
+_LOUDEST_SHARE = 0.8
+_LOUDEST_COUNT = (6, 30)
+"""A microphone's loudest events, beside its loudness, and how many of them are looked at."""
 
 _PLAINLY_CLOSE = 3.0
 _HARDLY_CLOSE = 2.0
@@ -58,7 +69,8 @@ _HARDLY_CLOSE = 2.0
 more, claims none."""
 
 _SAME_PATTERN = 0.75
-"""Cosine above which two patterns are one source's."""
+_HEARD_SHARE = 0.5
+"""Cosine above which two patterns are one source's; a source belongs to no microphone that hears so little of it."""
 
 _FAR_CLOSENESS = -6.0
 """Of a microphone so far away that its distance shows."""
@@ -102,6 +114,22 @@ class Sources:
         """Amount of each source that explains what is heard, shape (n, m)."""
         return _strengths(heard, self.pattern)
 
+    def left_over(self, heard: FloatArray, source: int) -> FloatArray:
+        """Amount of a source in what its own microphone hears beyond what the others foretell there, shape (n,)."""
+        others = np.delete(np.arange(heard.shape[1]), source)
+        foretold = _strengths(heard[:, others], self.pattern[others][:, :, others]) @ self.pattern[source][:, others].T
+        shape = self.pattern[source, :, source]
+        amount: FloatArray = np.maximum(heard[:, source] - foretold, 0.0) @ shape / max(float(shape @ shape), _TINY)
+        return amount
+
+    def worth(self, heard: FloatArray, strength: FloatArray, source: int) -> FloatArray:
+        """How much worse all that is heard would be explained without a source, as a divergence, shape (n,)."""
+        others = np.delete(np.arange(heard.shape[1]), source)
+        without = _strengths(heard, self.pattern[:, :, others])
+        return _divergence(heard, _mixed(without, self.pattern[:, :, others])) - _divergence(
+            heard, _mixed(strength, self.pattern)
+        )
+
 
 def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Sources:
     """Learn the sources of a take.
@@ -132,13 +160,13 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     earlier = np.array([_earlier_elsewhere(really_s[those], number) for number, those in enumerate(loudest)])
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
-    pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+    pattern = _refine(heard, _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE))
     owner, microphones = _owners(heard, pattern), np.arange(len(levels))
     astray = (owner != microphones) & (closeness < _PLAINLY_CLOSE)
     if astray.any():
         claimed = np.isin(microphones, owner[astray]) & (distance_s == 0.0)
         closeness = np.where(claimed, np.maximum(closeness, 0.0), np.where(astray, _FAR_CLOSENESS, closeness))
-        pattern = _refine(heard, _first_patterns(heard, loud, closeness))
+        pattern = _refine(heard, _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE))
         owner = _owners(heard, pattern)
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
     above_db = np.array([_above_others_db(heard[those], pattern, owner, mic) for mic, those in enumerate(loudest)])
@@ -146,7 +174,7 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, 3.0 - 20.0 * earlier))
     claims = np.where(astray & (closeness < _HARDLY_CLOSE), _FAR_CLOSENESS, closeness)
-    pattern = _refine(heard, _first_patterns(heard, loud, claims))
+    pattern = _refine(heard, _first_patterns(heard, loud, claims > _LIKELY_CLOSE))
     return Sources(frozen(distance_s), frozen(loudness), frozen(pattern), frozen(closeness))
 
 
@@ -213,7 +241,7 @@ def _arrivals(heard_s: Sequence[FloatArray], events: FloatArray) -> FloatArray:
 def _loudest(loud: FloatArray, arrival_s: FloatArray, microphone: int) -> IntArray:
     """The loudest events of a microphone: its own strokes, if it has a drum of its own."""
     present = np.isfinite(arrival_s[:, microphone])
-    count = int(np.clip(np.count_nonzero(loud[:, microphone] > 0.6), 6, 30))
+    count = int(np.clip(np.count_nonzero(loud[:, microphone] > _LOUDEST_SHARE), *_LOUDEST_COUNT))
     return np.argsort(-np.where(present, loud[:, microphone], -1.0), kind="stable")[:count]
 
 
@@ -262,15 +290,15 @@ def _earlier_elsewhere(arrival_s: FloatArray, microphone: int) -> float:
     return float(found.mean()) if len(found) else 1.0
 
 
-def _first_patterns(heard: FloatArray, loud: FloatArray, closeness: FloatArray) -> FloatArray:
+def _first_patterns(heard: FloatArray, loud: FloatArray, is_close: NDArray[np.bool_]) -> FloatArray:
     """Patterns to begin from, shape (m, BANDS, m).
 
     A close microphone's is told by the events in which it stands out most; a far one's by those of which the close ones
     explain little, cymbals mostly.
     """
-    microphones = len(closeness)
+    microphones = len(is_close)
     pattern = np.zeros((microphones, BANDS, microphones))
-    close = np.flatnonzero(closeness > _LIKELY_CLOSE)
+    close = np.flatnonzero(is_close)
     close = close if len(close) else np.arange(microphones)
     if not len(heard):
         return pattern
@@ -278,7 +306,7 @@ def _first_patterns(heard: FloatArray, loud: FloatArray, closeness: FloatArray) 
         rivals = close[close != own]
         rival = loud[:, rivals].max(axis=1) if len(rivals) else np.full(len(loud), 0.1)
         ahead = loud[:, own] / np.maximum(rival, 1e-3)
-        claimed = np.flatnonzero((ahead > 1.0) & (loud[:, own] > 0.2))
+        claimed = np.flatnonzero((ahead > 1.0) & (loud[:, own] > _CLAIMED_LOUD))
         if len(claimed) < _FEWEST:
             claimed = np.argsort(-ahead * (loud[:, own] > 0.1))[:_FEWEST]
         pattern[:, :, own] = _pure_pattern(heard, loud[:, own], claimed, ahead)
@@ -294,8 +322,7 @@ def _first_patterns(heard: FloatArray, loud: FloatArray, closeness: FloatArray) 
 
 def _unexplained(heard: FloatArray, pattern: FloatArray) -> FloatArray:
     """What sources of some patterns leave of what is heard, shape (events, m, BANDS)."""
-    expected = np.einsum("nk,jbk->njb", _strengths(heard, pattern), pattern)
-    rest: FloatArray = np.maximum(heard - expected, 0.0)
+    rest: FloatArray = np.maximum(heard - _mixed(_strengths(heard, pattern), pattern), 0.0)
     return rest
 
 
@@ -341,6 +368,8 @@ def _owners(heard: FloatArray, pattern: FloatArray) -> IntArray:
     flat = pattern.reshape(-1, microphones)
     flat = flat / np.maximum(np.sqrt(np.sum(flat**2, axis=0)), _TINY)
     share = share @ (flat.T @ flat > _SAME_PATTERN)
+    size = np.sqrt(np.sum(pattern**2, axis=1))
+    share = np.where(size > _HEARD_SHARE * np.diagonal(size), share, 0.0)
     return np.where(np.diagonal(share) < share.max(axis=0), np.argmax(share, axis=0), np.arange(microphones))
 
 
@@ -354,8 +383,22 @@ def _own_loudest(pattern: FloatArray) -> FloatArray:
 
 def _strengths(heard: FloatArray, pattern: FloatArray) -> FloatArray:
     """Amounts of sources with some patterns, (m, BANDS, sources), that explain what is heard, (n, m, BANDS)."""
+    if not pattern.shape[2]:
+        return np.zeros((len(heard), 0))
     flat = pattern.reshape(-1, pattern.shape[2]) + _TINY
     return _solve(heard.reshape(len(heard), len(flat)), flat, _SOLVE_ROUNDS)
+
+
+def _mixed(strength: FloatArray, pattern: FloatArray) -> FloatArray:
+    """What is heard of such amounts of sources, shape (n, m, BANDS)."""
+    mixed: FloatArray = np.einsum("nk,jbk->njb", strength, pattern)
+    return mixed
+
+
+def _divergence(heard: FloatArray, made: FloatArray) -> FloatArray:
+    """The divergence that `_step` lessens, from what is heard to what is made of it, shape (n,)."""
+    fit = heard * np.log((heard + _SILENT) / (made + _SILENT))
+    return np.asarray(np.sum(fit - heard + made, axis=(1, 2)))
 
 
 def _solve(mixture: FloatArray, pattern: FloatArray, rounds: int) -> FloatArray:
