@@ -116,7 +116,7 @@ class Signs:
     left_over : float array
         How much of the own source is in what its microphone hears beyond what the others foretell there, dB.
     worth : float array
-        How much worse all would be explained without the own source: a divergence in dB (of its square root).
+        How much worse what all microphones hear would be explained without the own source: a divergence, dB.
     """
 
     own_share: FloatArray
