@@ -7,7 +7,7 @@ from functools import partial
 import numpy as np
 import pytest
 
-from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder
+from supple_snare.sound.novelty import BANDS, BandLevels, BandLevelsBuilder
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from tests.conftest import RATE_HZ, drum_line
 
@@ -127,3 +127,17 @@ def test_a_drum_struck_five_times_is_learned_from_its_strokes():
     left_over = {name: sources.left_over(sources.heard(levels, times), 2) for name, times in played.items()}
     assert left_over["tom"].min() > 0.4
     assert max(left_over[name].max() for name in ("snare", "kick", "hats")) < 0.2
+
+
+def test_a_source_learned_twice_does_not_foretell_itself():
+    """An overhead that hears the kick as loud as anything may have learned it too: the kick's strokes stay its own."""
+    rng = np.random.default_rng(9)
+    kick, snare = (np.abs(rng.normal(size=(3, BANDS))) for _ in range(2))
+    kick[1], snare[0] = 0.1 * kick[1], 0.1 * snare[0]
+    pattern = np.stack([kick, snare, kick], axis=2)
+    pattern /= np.sqrt(np.sum(pattern**2, axis=1)).max(axis=0)
+    size = np.sqrt(np.sum(pattern[0, :, 0] ** 2))
+    sources = Sources(np.zeros(3), np.ones(3), pattern / size, np.array([9.0, 9.0, 1.0]))
+    heard = np.einsum("n,jb->njb", [0.5, 1.0], sources.pattern[:, :, 0])
+    assert sources.left_over(heard, 0) == pytest.approx([0.5, 1.0], rel=0.1)
+    assert (sources.worth(heard, sources.strengths(heard), 0) > sources.worth(heard, sources.strengths(heard), 1)).all()

@@ -70,7 +70,9 @@ more, claims none."""
 
 _SAME_PATTERN = 0.75
 _HEARD_SHARE = 0.5
-"""Cosine above which two patterns are one source's; a source belongs to no microphone that hears so little of it."""
+_AS_LOUD_SHARE = 0.9
+"""Cosine above which two patterns are one source's; a source belongs to no microphone that hears so little of it, and
+one that a microphone hears so loud may be its own."""
 
 _FAR_CLOSENESS = -6.0
 """Of a microphone so far away that its distance shows."""
@@ -117,19 +119,24 @@ class Sources:
 
     def left_over(self, heard: FloatArray, source: int) -> FloatArray:
         """Amount of a source in what its own microphone hears beyond what the others foretell there, shape (n,)."""
-        others = np.delete(np.arange(heard.shape[1]), source)
-        foretold = _strengths(heard[:, others], self.pattern[others][:, :, others]) @ self.pattern[source][:, others].T
+        others, rivals = np.delete(np.arange(heard.shape[1]), source), self._rivals(source)
+        foretold = _strengths(heard[:, others], self.pattern[others][:, :, rivals]) @ self.pattern[source][:, rivals].T
         shape = self.pattern[source, :, source]
         amount: FloatArray = np.maximum(heard[:, source] - foretold, 0.0) @ shape / max(float(shape @ shape), _TINY)
         return amount
 
     def worth(self, heard: FloatArray, strength: FloatArray, source: int) -> FloatArray:
         """How much worse all that is heard would be explained without a source, as a divergence, shape (n,)."""
-        others = np.delete(np.arange(heard.shape[1]), source)
-        without = _strengths(heard, self.pattern[:, :, others])
-        return _divergence(heard, _mixed(without, self.pattern[:, :, others])) - _divergence(
-            heard, _mixed(strength, self.pattern)
-        )
+        rivals = self.pattern[:, :, self._rivals(source)]
+        without, whole = _mixed(_strengths(heard, rivals), rivals), _mixed(strength, self.pattern)
+        return _divergence(heard, without) - _divergence(heard, whole)
+
+    def _rivals(self, source: int) -> IntArray:
+        """The other sources, but for the same one learned twice: alike, and as loud here as anywhere."""
+        as_loud = np.sqrt(np.sum(self.pattern[source] ** 2, axis=0)) > _AS_LOUD_SHARE
+        same = as_loud & (_likeness(self.pattern)[source] > _SAME_PATTERN)
+        same[source] = True
+        return np.flatnonzero(~same)
 
 
 def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Sources:
@@ -366,12 +373,18 @@ def _owners(heard: FloatArray, pattern: FloatArray) -> IntArray:
     microphones = pattern.shape[0]
     power = np.einsum("nk,jbk->jk", _strengths(heard, pattern) ** 2, pattern**2)
     share = power / np.maximum(power.sum(axis=1, keepdims=True), _TINY)
-    flat = pattern.reshape(-1, microphones)
-    flat = flat / np.maximum(np.sqrt(np.sum(flat**2, axis=0)), _TINY)
-    share = share @ (flat.T @ flat > _SAME_PATTERN)
+    share = share @ (_likeness(pattern) > _SAME_PATTERN)
     size = np.sqrt(np.sum(pattern**2, axis=1))
     share = np.where(size > _HEARD_SHARE * np.diagonal(size), share, 0.0)
     return np.where(np.diagonal(share) < share.max(axis=0), np.argmax(share, axis=0), np.arange(microphones))
+
+
+def _likeness(pattern: FloatArray) -> FloatArray:
+    """Cosines between the patterns of all sources, shape (sources, sources)."""
+    flat = pattern.reshape(-1, pattern.shape[2])
+    flat = flat / np.maximum(np.sqrt(np.sum(flat**2, axis=0)), _TINY)
+    likeness: FloatArray = flat.T @ flat
+    return likeness
 
 
 def _own_loudest(pattern: FloatArray) -> FloatArray:
