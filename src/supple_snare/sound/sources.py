@@ -132,9 +132,9 @@ class Sources:
         return _divergence(heard, without) - _divergence(heard, whole)
 
     def _rivals(self, source: int) -> IntArray:
-        """The other sources, but for the same one learned twice: alike, and as loud here as anywhere."""
+        """The other sources, but for the same one learned twice by a microphone that is less plainly close."""
         as_loud = np.sqrt(np.sum(self.pattern[source] ** 2, axis=0)) > _AS_LOUD_SHARE
-        same = as_loud & (_likeness(self.pattern)[source] > _SAME_PATTERN)
+        same = as_loud & (_likeness(self.pattern)[source] > _SAME_PATTERN) & (self.closeness < self.closeness[source])
         same[source] = True
         return np.flatnonzero(~same)
 
