@@ -442,55 +442,44 @@ class Loupe(QWidget):
     def _lane_at(self, point: QPointF) -> str | None:
         return next((key for key, lane in self._lanes() if lane.top() <= point.y() < lane.bottom()), None)
 
-    def _hit_at(self, point: QPointF) -> tuple[str, int] | None:
+    def _mark_at(self, point: QPointF) -> tuple[str, int, bool] | None:
+        """The hit whose mark is under a point, and whether that is its landing: those stand in a lane's lower half."""
         view, key = self._workspace.view, self._lane_at(point)
         if view is None or key is None or self._centre_s is None or not len(view.hits[key]):
             return None
-        distance = np.abs(self._x(view.hits[key].time_s) - point.x())
-        nearest = int(np.argmin(distance))
-        return (key, nearest) if distance[nearest] <= _GRAB_PX else None
+        start_x, landing_x = self._x(view.hits[key].time_s), self._x(view.hits[key].landing_s)
+        is_low = point.y() >= dict(self._lanes())[key].center().y()
+        landing_x = np.where(is_low & (landing_x - start_x > _LANDS_PX), landing_x, np.inf)
+        for mark_x, lands in ((landing_x, True), (start_x, False)):
+            distance = np.abs(mark_x - point.x())
+            nearest = int(np.argmin(distance))
+            if distance[nearest] <= _GRAB_PX:
+                return key, nearest, lands
+        return None
 
-    def _landing_at(self, point: QPointF) -> tuple[str, int] | None:
-        """The hit whose landing is under a point of the lower half of a lane."""
-        view, key = self._workspace.view, self._lane_at(point)
-        if view is None or key is None or self._centre_s is None or not len(view.hits[key]):
-            return None
-        if point.y() < dict(self._lanes())[key].center().y():
-            return None
+    def _take(self, key: str, index: int, *, lands: bool) -> None:
+        """Begin to pull the start of a hit, or where it lands."""
+        view, centre = self._workspace.view, self._centre_s
+        assert view is not None
         hits = view.hits[key]
-        landing_x = self._x(hits.landing_s)
-        distance = np.where(landing_x - self._x(hits.time_s) > _LANDS_PX, np.abs(landing_x - point.x()), np.inf)
-        nearest = int(np.argmin(distance))
-        return (key, nearest) if distance[nearest] <= _GRAB_PX else None
-
-    def _pull_at(self, point: QPointF, *, lands: bool) -> _Pull | None:
-        """What would be pulled from a point; a mark's landing comes out of its start when that is asked for."""
-        view, landing, start = self._workspace.view, self._landing_at(point), self._hit_at(point)
-        found = landing or start
-        if view is None or found is None:
-            return None
-        key, index = found
-        hits = view.hits[key]
-        lands = lands or landing is not None
         hit_s = float(hits.time_s[index])
         from_s = float(hits.landing_s[index]) if lands else hit_s
-        return _Pull(key, hit_s, from_s, from_s, lands)
+        self._pull = _Pull(key, hit_s, from_s, from_s, lands)
+        choose_hit(self._workspace, key, hit_s)
+        self._centre_s = centre
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         view = self._workspace.view
         if event is None or view is None:
             return
-        lands = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-        pull = self._pull_at(event.position(), lands=lands)
+        mark = self._mark_at(event.position())
         seam = self._seam_at(event.position())
         if seam is not None:
             self._seam_dragged = (seam, 0.0)
             self._seam_from = event.position().x()
-        elif pull is not None:
-            centre = self._centre_s
-            self._pull = pull
-            choose_hit(self._workspace, pull.key, pull.hit_s)
-            self._centre_s = centre
+        elif mark is not None:  # with Shift a landing comes out of its start
+            with_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._take(mark[0], mark[1], lands=mark[2] or with_shift)
         elif (key := self._lane_at(event.position())) is not None:
             self._workspace.look(track=key)
         self.update()
@@ -509,15 +498,15 @@ class Loupe(QWidget):
             self._pull = replace(pull, to_s=max(to_s, pull.hit_s) if pull.lands else to_s)
             self.update()
             return
-        landing = self._landing_at(event.position())
-        found = landing or self._hit_at(event.position())
+        mark = self._mark_at(event.position())
         seam = self._seam_at(event.position())
-        handled = found is not None or seam is not None
+        handled = mark is not None or seam is not None
         self.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
         words = "A seam: drag it elsewhere; a double click leaves it to the program again." if seam is not None else ""
-        if found is not None:
-            words = describe_hit(self._workspace, *found)
-            words += "\nDrag: where it lands; a double click leaves that to the program again." if landing else ""
+        if mark is not None:
+            key, index, lands = mark
+            words = describe_hit(self._workspace, key, index)
+            words += "\nDrag: where it lands; a double click leaves that to the program again." if lands else ""
         self.setToolTip(words)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -541,8 +530,9 @@ class Loupe(QWidget):
         if self._seam_at(event.position()) is not None:
             self._leave_seam()
             return
-        if (landing := self._landing_at(event.position())) is not None and self._workspace.view is not None:
-            choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[landing[1]]))
+        mark, view = self._mark_at(event.position()), self._workspace.view
+        if mark is not None and mark[2] and view is not None:
+            choose_hit(self._workspace, key, float(view.hits[key].time_s[mark[1]]))
             land_hit(self._workspace, None)
             return
         self._workspace.look(track=key)

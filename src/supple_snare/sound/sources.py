@@ -119,10 +119,9 @@ class Sources:
 
     def left_over(self, heard: FloatArray, source: int) -> FloatArray:
         """Amount of a source in what its own microphone hears beyond what the others foretell there, shape (n,)."""
-        others, rivals = np.delete(np.arange(heard.shape[1]), source), self._rivals(source)
-        foretold = _strengths(heard[:, others], self.pattern[others][:, :, rivals]) @ self.pattern[source][:, rivals].T
+        left = np.maximum(heard[:, source] - _foretold(heard, self.pattern, source, self._rivals(source)), 0.0)
         shape = self.pattern[source, :, source]
-        amount: FloatArray = np.maximum(heard[:, source] - foretold, 0.0) @ shape / max(float(shape @ shape), _TINY)
+        amount: FloatArray = left @ shape / max(float(shape @ shape), _TINY)
         return amount
 
     def worth(self, heard: FloatArray, strength: FloatArray, source: int) -> FloatArray:
@@ -133,7 +132,7 @@ class Sources:
 
     def _rivals(self, source: int) -> IntArray:
         """The other sources, but for the same one learned twice by a microphone that is less plainly close."""
-        as_loud = np.sqrt(np.sum(self.pattern[source] ** 2, axis=0)) > _AS_LOUD_SHARE
+        as_loud = _sizes(self.pattern)[source] > _AS_LOUD_SHARE
         same = as_loud & (_likeness(self.pattern)[source] > _SAME_PATTERN) & (self.closeness < self.closeness[source])
         same[source] = True
         return np.flatnonzero(~same)
@@ -271,8 +270,7 @@ def _above_others_db(heard: FloatArray, pattern: FloatArray, owner: IntArray, mi
     sources = others[owner[others] != microphone]
     if not len(others) or not len(heard):
         return _ALONE_DB
-    strength = _strengths(heard[:, others], pattern[others][:, :, sources])
-    expected = strength @ pattern[microphone][:, sources].T
+    expected = _foretold(heard, pattern, microphone, sources)
     size = np.sqrt(np.sum(heard[:, microphone] ** 2, axis=1))
     above = amplitude_to_db(size) - amplitude_to_db(np.maximum(np.sqrt(np.sum(expected**2, axis=1)), 1e-3))
     return float(np.percentile(above, 90))
@@ -374,9 +372,14 @@ def _owners(heard: FloatArray, pattern: FloatArray) -> IntArray:
     power = np.einsum("nk,jbk->jk", _strengths(heard, pattern) ** 2, pattern**2)
     share = power / np.maximum(power.sum(axis=1, keepdims=True), _TINY)
     share = share @ (_likeness(pattern) > _SAME_PATTERN)
-    size = np.sqrt(np.sum(pattern**2, axis=1))
+    size = _sizes(pattern)
     share = np.where(size > _HEARD_SHARE * np.diagonal(size), share, 0.0)
     return np.where(np.diagonal(share) < share.max(axis=0), np.argmax(share, axis=0), np.arange(microphones))
+
+
+def _sizes(pattern: FloatArray) -> FloatArray:
+    """How loud each microphone hears each source over all bands, shape (m, sources)."""
+    return np.asarray(np.sqrt(np.sum(pattern**2, axis=1)))
 
 
 def _likeness(pattern: FloatArray) -> FloatArray:
@@ -389,7 +392,7 @@ def _likeness(pattern: FloatArray) -> FloatArray:
 
 def _own_loudest(pattern: FloatArray) -> FloatArray:
     """Patterns in which no microphone hears a source louder, by its own measure, than the one it belongs to."""
-    size = np.sqrt(np.sum(pattern**2, axis=1))
+    size = _sizes(pattern)
     most = np.diagonal(size)[None, :]
     limited: FloatArray = pattern * np.minimum(1.0, most / np.maximum(size, _TINY))[:, None, :]
     return limited
@@ -401,6 +404,15 @@ def _strengths(heard: FloatArray, pattern: FloatArray) -> FloatArray:
         return np.zeros((len(heard), 0))
     flat = pattern.reshape(-1, pattern.shape[2]) + _TINY
     return _solve(heard.reshape(len(heard), len(flat)), flat, _SOLVE_ROUNDS)
+
+
+def _foretold(heard: FloatArray, pattern: FloatArray, microphone: int, sources: IntArray) -> FloatArray:
+    """What some sources put into a microphone, as far as all the others tell their strengths, shape (n, BANDS)."""
+    others = np.delete(np.arange(pattern.shape[0]), microphone)
+    foretold: FloatArray = (
+        _strengths(heard[:, others], pattern[others][:, :, sources]) @ pattern[microphone][:, sources].T
+    )
+    return foretold
 
 
 def _mixed(strength: FloatArray, pattern: FloatArray) -> FloatArray:
