@@ -15,7 +15,7 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
 
-from bench.playing import FEELS, Played, drawn, play
+from bench.playing import FEELS, Played, drawn, play, written
 
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
@@ -37,11 +37,15 @@ def beat_f(found_s: np.ndarray, true_s: np.ndarray, within_s: float = 0.035) -> 
 
 
 def measure_tempo(takes: int) -> None:
-    """Steady takes (with and without drift), and takes whose tempo wanders."""
-    for name, fixed in (("steady", {}), ("steady, drift of 10 % of a slot", {"drift_slots": 0.1})):
+    """Steady takes (with and without drift), written rhythms, and takes whose tempo wanders."""
+    for name, manner_of, fixed in (
+        ("steady", drawn, {}),
+        ("steady, drift of 10 % of a slot", drawn, {"drift_slots": 0.1}),
+        ("written rhythms", written, {}),
+    ):
         octave, tempo, phase = [], [], []
         for seed in range(takes):
-            played = play(drawn(seed, **fixed), seed)
+            played = play(manner_of(seed, **fixed), seed)
             found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
             manner = played.manner
             felt = manner.tempo_bpm / manner.meter.felt_beats

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from bench.grooves import GROOVES
 from numpy.typing import NDArray
 
 from supple_snare.timing.course import Pin
@@ -17,6 +18,9 @@ from supple_snare.timing.meter import Meter
 from supple_snare.timing.ruling import Ruling, Subdivision
 
 FloatArray = NDArray[np.float64]
+
+_GHOST = 0.2
+"""Strokes softer than this are often not found."""
 
 FEELS = ("straight 8", "straight 16", "swung 8", "swung 16", "triplet", "mixed")
 
@@ -41,6 +45,12 @@ class Manner:
     missing: float = 0.03
     extra: float = 0.01
     density: float = 0.55
+    groove: str = ""
+    """A rhythm of `grooves.py`; none: patterns drawn at random."""
+    hat: bool = True
+    """Whether the hat of a written rhythm is heard."""
+    toms: bool = False
+    """Whether fills are played on a drum that plays nothing else."""
 
 
 @dataclass(frozen=True)
@@ -97,6 +107,27 @@ def drawn(seed: int, **fixed: object) -> Manner:
     return manner
 
 
+def written(seed: int, **fixed: object) -> Manner:
+    """A written rhythm at a tempo it is played at; what is given stays."""
+    rng = np.random.default_rng([seed, 78])
+    name = str(fixed.get("groove", rng.choice(sorted(GROOVES))))
+    groove = GROOVES[name]
+    tempo_bpm = float(np.round(rng.uniform(*groove.tempo_bpm), int(rng.integers(0, 3)))) * groove.meter.felt_beats
+    values: dict[str, object] = {
+        "groove": name,
+        "feel": groove.feel,
+        "meter": groove.meter,
+        "tempo_bpm": tempo_bpm,
+        "bars": int(rng.integers(24, 64)),
+        "swing": float(rng.uniform(0.54, 0.66)) if groove.feel.startswith("swung") else 0.5,
+        "scatter_ms": float(rng.uniform(3.0, 11.0)),
+        "feel_ms": float(rng.uniform(0.0, 9.0)),
+        "hat": bool(rng.random() < 0.5),
+        "toms": bool(rng.random() < 0.5),
+    }
+    return Manner(**(values | fixed))  # type: ignore[arg-type]
+
+
 def ruling_of(manner: Manner) -> Ruling:
     """The slots that hold everything the manner plays."""
     return {
@@ -120,8 +151,12 @@ def play(manner: Manner, seed: int) -> Played:
     grid = _wandering(steady, manner, rng) if manner.wander else steady
     position = ruling.positions(meter.bar_beats)
     cycle = int(rng.choice([1, 2]))
-    patterns = [_pattern(drum, cycle, position, manner, rng) for drum in range(3)]
-    own_feel = rng.normal(0.0, manner.feel_ms, (3, len(position)))
+    if manner.groove:
+        cycle, patterns = 1, [row[None, :] for row in GROOVES[manner.groove].rows(manner.hat)]
+        patterns += [np.zeros_like(patterns[0])] * manner.toms
+    else:
+        patterns = [_pattern(drum, cycle, position, manner, rng) for drum in range(3)]
+    own_feel = rng.normal(0.0, manner.feel_ms, (len(patterns), len(position)))
     slot_s = 60.0 / manner.tempo_bpm * float(np.median(np.diff(np.append(position, meter.bar_beats))))
     drift = _drift(manner.drift_slots * slot_s, manner, rng)
     rows: list[tuple[float, float, int, float, bool]] = []
@@ -129,15 +164,19 @@ def play(manner: Manner, seed: int) -> Played:
         fill = bar % 8 == 7 and rng.random() < 0.7
         for drum, pattern in enumerate(patterns):
             row = pattern[bar % cycle].copy()
-            change = rng.random(len(row)) < 0.06
+            change = (rng.random(len(row)) < 0.06) & ((not manner.toms) | (drum < len(patterns) - 1))
             row[change] = np.where(row[change] > 0, 0.0, 0.5)
-            if fill and drum < 2:
+            if fill and manner.toms:
+                second = position >= 0.5 * meter.bar_beats
+                on_toms = drum == len(patterns) - 1
+                row[second] = np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0) if on_toms else 0.0
+            elif fill and drum < 2:
                 second = position >= 0.5 * meter.bar_beats
                 row[second] = 0.0 if drum else np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0)
             if manner.feel == "mixed":
                 row = _one_family_a_beat(row, position)
             for slot in np.flatnonzero(row):
-                if rng.random() < manner.missing:
+                if rng.random() < (0.4 if row[slot] < _GHOST else manner.missing):
                     continue
                 beat = bar * meter.bar_beats + float(position[slot])
                 late_s = (own_feel[drum, slot] + rng.normal(0.0, manner.scatter_ms)) / 1000.0

@@ -74,3 +74,17 @@ def test_what_a_template_describes_is_followed_by_it(tempo, template):
     on_beat = track.beat_at(1.0 + np.arange(4, 44) * 60.0 / tempo)
     assert np.diff(on_beat) == pytest.approx(1.0, abs=0.03)
     assert np.abs(on_beat - np.round(on_beat)).max() < 0.06
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_beat_does_not_slip_to_a_place_that_looks_alike(seed):
+    """All eighths alike, some missing, the tempo up and down: the beat goes on a beat a beat all the same."""
+    rng = np.random.default_rng(seed)
+    gaps = 0.25 * (1.0 + 0.03 * np.sin(np.arange(240) / 17.0))
+    eighths = 0.5 + np.concatenate([[0.0], np.cumsum(gaps)])
+    heard = (eighths + rng.normal(0.0, 0.008, len(eighths)))[rng.random(len(eighths)) < 0.9]
+    pulses = hear_pulses(heard, rng.uniform(0.5, 1.0, len(heard)))
+    start = int(np.argmin(np.abs(np.log(pulses.tempo_bpm / 120.0))))
+    track = follow(pulses, start, [template.name for template in TEMPLATES].index("in two"))
+    place = track.beat_at(eighths) - 0.5 * np.arange(len(eighths))
+    assert np.ptp(place) < 0.2

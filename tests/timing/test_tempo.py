@@ -102,3 +102,38 @@ def test_straight_and_triplet_beats_side_by_side_are_a_mixture():
     beats = [number + np.array([0, 1 / 3, 2 / 3] if number % 4 == 3 else [0, 0.25, 0.5, 0.75]) for number in range(32)]
     played = np.concatenate(beats) + rng.normal(0, 0.008, sum(map(len, beats)))
     assert str(suggest_ruling(np.sort(played), 0.55)[0].ruling) == "1/16+1/8T"
+
+
+_WRITTEN = {  # low drum, snare, hat; sixteenths
+    "back beat in eighths": (128.0, "x.......x.x.....", "....x.......x...", "x.o.x.o.x.o.x.o."),
+    "sixteenths throughout": (78.0, "x.....o.x.......", "....x.......x...", "xoooxoooxoooxooo"),
+    "accents between beats": (110.0, "x...x...x...x...", "ggxgggxgggxgggxg", "................"),
+    "nothing on one": (68.0, "........x.......", "........x.....g.", "x.x.x.x.x.x.x.xo"),
+    "across the beat": (73.0, "x..xx..xx..xx..x", "x..x..x...x..x..", "xoxoxoxoxoxoxoxo"),
+    "feet throughout": (101.0, "xxxxxxxxxxxxxxxx", "....x.......x...", "x...x...x...x..."),
+    "march, with a tom in fills": (112.0, "x.......x.......", "x.oox.o.xgoox.oo", "................"),
+}
+
+
+@pytest.mark.parametrize("wander", [0.0, 0.03])
+@pytest.mark.parametrize("name", _WRITTEN)
+def test_a_written_rhythm_is_counted_as_it_is_written(name, wander):
+    """However busy: no twice the tempo, no beat between the beats, none that slips to a place that looks alike."""
+    tempo, *rows = _WRITTEN[name]
+    rng = np.random.default_rng(5)
+    quarter_s = 60.0 / (tempo * (1.0 + wander * np.sin(np.arange(4 * 24 + 1) / 9.0)))
+    beats_s = 0.5 + np.concatenate([[0.0], np.cumsum(quarter_s)])
+    found = []
+    for lead, row in enumerate(rows):
+        for bar in range(24):
+            marks = "..oooo.oo" if "tom" in name and lead == 2 and bar % 8 == 7 else row
+            found += [(bar * 4 + slot / 4, lead, mark) for slot, mark in enumerate(marks) if mark != "."]
+    place, lead, mark = (np.array(column) for column in zip(*found, strict=True))
+    time = np.interp(place, np.arange(len(beats_s)), beats_s) + rng.normal(0.0, 0.006, len(place))
+    level = np.array([{"x": -3.0, "o": -9.0, "g": -20.0}[each] for each in mark]) + rng.normal(0.0, 1.0, len(mark))
+    order = np.argsort(time)
+    best = find_tempo(time[order], level[order], lead[order])[0]
+    beats = best.beats_s(0.0, float(beats_s[-2]))
+    nearest = np.abs(beats[:, None] - beats_s[:-2]).min(axis=0)
+    assert len(beats) == pytest.approx(4 * 24, abs=3)
+    assert np.mean(nearest < 0.035) > 0.97

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -69,18 +70,18 @@ class Pulses:
     centre_s : float array, shape (windows,)
     tempo_bpm : float array, shape (tempos,)
         Of what is felt as one beat.
+    places : float32 array, shape (windows, tempos, PLACES)
+        How much was played at each place of a beat that begins at the window's centre.
     score : float array, shape (windows, tempos, templates)
         Logarithm of likelihood of the hits at the best shift.
-    shift : float array, shape (windows, tempos, templates)
-        Where the beat then lies: so many beats after the window's centre.
     weight : float array, shape (windows,)
         How much was played.
     """
 
     centre_s: FloatArray
     tempo_bpm: FloatArray
+    places: NDArray[np.float32]
     score: FloatArray
-    shift: FloatArray
     weight: FloatArray
 
 
@@ -94,10 +95,9 @@ def hear_pulses(time_s: FloatArray, weight: FloatArray, templates: Sequence[Temp
     """
     tempo = np.exp(np.arange(np.log(SLOWEST_BPM), np.log(FASTEST_BPM), TEMPO_STEP))
     starts = np.arange(time_s[0] - 0.5 * WINDOW_S, max(time_s[-1], time_s[0] + HOP_S), HOP_S)
-    rolled = np.stack([[np.roll(each.log_density(), shift) for shift in range(PLACES)] for each in templates])
+    shifted = np.stack([_shifted(each) for each in templates])
+    places = np.zeros((len(starts), len(tempo), PLACES), dtype=np.float32)
     score = np.zeros((len(starts), len(tempo), len(templates)))
-    shift = np.zeros_like(score)
-    played = np.zeros(len(starts))
     rows = np.arange(len(tempo))[:, None] * PLACES
     for number, start in enumerate(starts):
         first, last = np.searchsorted(time_s, [start, start + WINDOW_S])
@@ -107,13 +107,16 @@ def hear_pulses(time_s: FloatArray, weight: FloatArray, templates: Sequence[Temp
         counts = weight[first:last] * np.cos(np.pi * away_s / WINDOW_S)
         place: IntArray = np.rint((away_s * tempo[:, None] / 60.0) % 1.0 * PLACES).astype(np.int64) % PLACES
         histogram = np.bincount((place + rows).ravel(), np.tile(counts, len(tempo)), len(tempo) * PLACES)
-        each = histogram.reshape(-1, PLACES) @ rolled.reshape(-1, PLACES).T
-        each = each.reshape(len(tempo), len(templates), PLACES)
-        best = each.argmax(axis=2)
-        score[number] = np.take_along_axis(each, best[:, :, None], axis=2)[:, :, 0]
-        shift[number] = best / PLACES
-        played[number] = counts.sum()
-    return Pulses(starts + 0.5 * WINDOW_S, tempo, score, shift, played)
+        places[number] = histogram.reshape(-1, PLACES)
+        each = places[number] @ shifted.reshape(-1, PLACES).T
+        score[number] = each.reshape(len(tempo), len(templates), PLACES).max(axis=2)
+    return Pulses(starts + 0.5 * WINDOW_S, tempo, places, score, places[:, 0].sum(axis=1, dtype=np.float64))
+
+
+def _shifted(template: Template) -> NDArray[np.float32]:
+    """The density of a template with its beat at every place, shape (PLACES, PLACES)."""
+    density = template.log_density().astype(np.float32)
+    return np.stack([np.roll(density, shift) for shift in range(PLACES)])
 
 
 @dataclass(frozen=True, eq=False)
@@ -148,41 +151,52 @@ class Track:
 
 
 _BAND = 22
+_FASTEST_CHANGE = 6
+"""The tempo changes by so many steps at most from window to window."""
+
 _CHANGE_COST = 0.4
 """Cost of a change of tempo from window to window, for each step."""
 
-_ENOUGH = 0.35
-"""A window in which less was played than this, beside the usual one, does not say where the beat is."""
+_SLACK_COST = 0.1
+"""Cost of a beat that comes one place early or late."""
 
 
 def follow(pulses: Pulses, tempo: int, template: int) -> Track:
     """Follow a tempo through all windows, up to an eighth away from where it starts.
 
-    The best course is found by dynamic programming; shifts then tell whole beats apart.
+    Tempo and place of the beat are followed together, so that a beat cannot slip to a place that looks alike: the best
+    course through both is found by dynamic programming, as in N. Whiteley, A. T. Cemgil and S. Godsill, "Bayesian
+    modelling of temporal structure in musical audio", ISMIR 2006.
     """
     low, high = max(0, tempo - _BAND), min(len(pulses.tempo_bpm), tempo + _BAND + 1)
-    score = pulses.score[:, low:high, template]
-    step = np.arange(high - low)
-    change = _CHANGE_COST * np.abs(step[:, None] - step)
-    came = np.zeros(score.shape, dtype=np.int64)
+    score = pulses.places[:, low:high] @ _shifted(TEMPLATES[template]).T  # windows, tempos, shifts
+    windows, tempos, _ = score.shape
+    rate = pulses.tempo_bpm[low:high] / 60.0
+    # From each tempo and shift: the tempos it may come from, and where the beat lay then.
+    change = np.arange(-_FASTEST_CHANGE, _FASTEST_CHANGE + 1)
+    source = np.arange(tempos) + change[:, None]
+    possible = (source >= 0) & (source < tempos)
+    source = np.clip(source, 0, tempos - 1)
+    gained = 0.5 * (rate[source] + rate) * HOP_S
+    lay = (np.arange(PLACES) + np.rint(gained * PLACES).astype(np.int64)[:, :, None]) % PLACES
+    cost = np.where(possible, _CHANGE_COST * np.abs(change[:, None]), np.inf).astype(np.float32)
+    came = np.zeros((windows, tempos, PLACES), dtype=np.int8)
+    slid = np.zeros((windows, tempos, PLACES), dtype=np.int8)
     total = score[0]
-    for window in range(1, len(score)):
-        ways = total[:, None] - change
+    for window in range(1, windows):
+        slides = np.stack([np.roll(total, -1, axis=1) - _SLACK_COST, total, np.roll(total, 1, axis=1) - _SLACK_COST])
+        slid[window] = slides.argmax(axis=0)
+        ways = slides.max(axis=0)[source[:, :, None], lay] - cost[:, :, None]
         came[window] = ways.argmax(axis=0)
         total = ways.max(axis=0) + score[window]
-    path = np.zeros(len(score), dtype=np.int64)
-    path[-1] = total.argmax()
-    for window in range(len(score) - 1, 0, -1):
-        path[window - 1] = came[window, path[window]]
-    windows = np.arange(len(score))
-    rate = pulses.tempo_bpm[path + low] / 60.0
-    at_centre = -pulses.shift[windows, path + low, template]
-    beat = np.zeros(len(score))
-    beat[0] = at_centre[0]
-    enough = pulses.weight >= _ENOUGH * np.median(pulses.weight)
-    for window in range(1, len(score)):
-        expected = beat[window - 1] + 0.5 * (rate[window] + rate[window - 1]) * HOP_S
-        heard = at_centre[window] + np.round(expected - at_centre[window])
-        beat[window] = heard if enough[window] else expected
-    fit = float(score[windows, path].sum() / max(float(pulses.weight.sum()), 1e-9))
+    beat = np.zeros(windows)
+    at, shift = np.unravel_index(int(total.argmax()), total.shape)
+    beat[-1] = -shift / PLACES
+    for window in range(windows - 1, 0, -1):
+        way = came[window, at, shift]
+        before, shift_before = source[way, at], lay[way, at, shift]
+        slide = int(slid[window, before, shift_before]) - 1
+        beat[window - 1] = beat[window] + (slide - np.rint(gained[way, at] * PLACES)) / PLACES
+        at, shift = before, (shift_before - slide) % PLACES
+    fit = float(total.max() / max(float(pulses.weight.sum()), 1e-9))
     return Track(TEMPLATES[template], pulses.centre_s, beat, fit)

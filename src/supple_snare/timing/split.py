@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,8 +15,8 @@ _FEEL_ROUNDS = 4
 _OUTLIER = 4.7
 """Bisquare cut-off in robust standard deviations (P. J. Huber, "Robust Statistics", 1981: 95 % efficiency)."""
 
-_STEP_BARS = 0.25
-"""Distance of the places that carry the drift."""
+_PLACES_A_WAVE = 12
+"""The drift is carried by places so close that the straight lines between them follow its wave."""
 
 _WAVES_BARS = (3.0, 4.5, 6.5, 10.0, 15.0, 22.0, 33.0, 50.0, 75.0)
 """Lengths of waves among which the stiffness of the drift is chosen: quicker ones are feel or scatter."""
@@ -62,14 +63,17 @@ def split_offsets(
     if not count:
         return Split(frozen([]), frozen([]), frozen([]))
     block = np.zeros(count, dtype=np.int64) if block is None else block
-    curve = _Drift(time_s / (bar_s * _STEP_BARS))
+    curve = _Drift(time_s / bar_s)
     weight = np.ones(count)
     feel = np.zeros(count)
     drift = np.zeros(count)
     wave = _WAVES_BARS[len(_WAVES_BARS) // 2]
     for number in range(_ROUNDS):
-        if number in (2, 4):  # once the feel is roughly out of the way, and again when wild strokes are known
-            wave = curve.best_wave(offset_ms - feel, weight)
+        if number == 2:  # the feel is roughly out of the way
+            wave = curve.best_wave(offset_ms - feel, weight, _WAVES_BARS)
+        elif number == 4:  # wild strokes are known
+            near = _WAVES_BARS.index(wave)
+            wave = curve.best_wave(offset_ms - feel, weight, _WAVES_BARS[max(near - 1, 0) : near + 2])
         drift = curve.fitted(offset_ms - feel, weight, wave)
         feel = shrunk_means(offset_ms - drift, cell, weight)
         feel -= _block_means(feel, block, weight)
@@ -132,29 +136,34 @@ def _block_means(values: FloatArray, block: IntArray, weight: FloatArray) -> Flo
 
 
 class _Drift:
-    """A smooth curve through values at places of a row."""
+    """A smooth curve through values at moments counted in bars."""
 
-    def __init__(self, place: FloatArray) -> None:
-        self._place = place - place[0]
-        self._count = int(self._place[-1]) + 3
+    def __init__(self, bars: FloatArray) -> None:
+        self._bars = bars - bars[0]
 
     def fitted(self, values: FloatArray, weight: FloatArray, wave_bars: float) -> FloatArray:
-        """The curve at the places of the values."""
-        row = SmoothRow(np.zeros(self._count), weight=1e-9)
-        density = float(weight.sum()) / self._count
-        row.smooth(density * wave_penalty(wave_bars / _STEP_BARS), broken=())
-        row.tie(self._place, values, weight)
-        return np.interp(self._place, np.arange(self._count), row.solved())
+        """The curve at the moments of the values."""
+        place, count = self._laid(wave_bars)
+        row = SmoothRow(np.zeros(count), weight=1e-9)
+        row.smooth(float(weight.sum()) / count * wave_penalty(_PLACES_A_WAVE), broken=())
+        row.tie(place, values, weight)
+        return np.interp(place, np.arange(count), row.solved())
 
-    def best_wave(self, values: FloatArray, weight: FloatArray) -> float:
-        """The stiffness that foretells best, by generalised cross-validation."""
+    def best_wave(self, values: FloatArray, weight: FloatArray, waves: Sequence[float]) -> float:
+        """Of some stiffnesses the one that foretells best, by generalised cross-validation."""
         scores = []
         total = float(weight.sum())
-        bend = (2.0 - 2.0 * np.cos(np.pi * np.arange(self._count) / self._count)) ** 2
-        for wave in _WAVES_BARS:
+        for wave in waves:
             # Freedom of the curve, as if the values lay evenly.
-            freedom = float(np.sum(1.0 / (1.0 + wave_penalty(wave / _STEP_BARS) * bend)))
+            _, count = self._laid(wave)
+            bend = (2.0 - 2.0 * np.cos(np.pi * np.arange(count) / count)) ** 2
+            freedom = float(np.sum(1.0 / (1.0 + wave_penalty(_PLACES_A_WAVE) * bend)))
             rest = values - self.fitted(values, weight, wave)
             left = max(1.0 - 1.2 * freedom / total, 1e-3)
             scores.append(float(np.sum(weight * rest**2)) / total / left**2)
-        return _WAVES_BARS[int(np.argmin(scores))]
+        return waves[int(np.argmin(scores))]
+
+    def _laid(self, wave_bars: float) -> tuple[FloatArray, int]:
+        """Where the values lie among the places of a wave, and how many of those there are."""
+        place = self._bars * (_PLACES_A_WAVE / wave_bars)
+        return place, int(place[-1]) + 3

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from supple_snare.timing.beat_signs import beat_signs, log_odds, turning
 from supple_snare.timing.course import TEMPO_RANGE_BPM, PlayedBeats, following_course, smooth_beats
 from supple_snare.timing.drift_path import find_drift
 from supple_snare.timing.grid import Grid
@@ -19,18 +20,13 @@ _CANDIDATES = 8
 _APART = 0.045
 """Tempos nearer than this, as a share, are one candidate."""
 
+_SAME = 0.02
+"""Tracks nearer than this have come to the same tempo."""
+
+_SHIFTS = (0.0, 0.5, 1.0 / 3.0, 2.0 / 3.0)
+"""Where the beat may lie instead: what is played between beats can look just as it does."""
+
 _READINGS = 4
-
-_TURN_WEIGHT, _TURN_MOST = 2.5, 1.2
-_RETURN_WEIGHT = 1.8
-_ON_BEAT_WEIGHT = 0.9
-_ROUGH_WEIGHT, _ROUGH_MOST = 10.0, 0.3
-_BENT_WEIGHT, _BENT_MOST = 0.5, 0.5
-_USUAL_BPM, _USUAL_SPREAD = 107.0, 0.38
-"""Weights of what speaks for a reading; found on made-up performances (`bench/tempo.py`). Tempos that people play are
-a bell over the logarithm of the tempo."""
-
-_SURE_SCALE = 0.25
 _WAVE_BEATS = 6.0
 _REFINE_ROUNDS = 3
 _NEAR_BEATS = 0.12
@@ -98,15 +94,14 @@ def find_tempo(time_s: FloatArray, level_db: FloatArray, lead: IntArray) -> list
     """
     if len(time_s) < LEAST_STROKES or time_s[-1] - time_s[0] < 4.0:
         return []
-    weight = _weights(level_db, lead)
-    pulses = hear_pulses(time_s, weight)
-    tracks = [follow(pulses, tempo, template) for tempo, template in _candidates(pulses)]
-    scored = sorted(((_score(track, time_s, weight, lead), track) for track in tracks), key=lambda pair: -pair[0])
+    weight = hit_weights(level_db, lead)
+    tracks = [(log_odds(signs), track) for signs, track in followed_tracks(time_s, weight, lead)]
+    scored = sorted(tracks, key=lambda pair: -pair[0])
     kept: list[tuple[float, Track]] = []
     for score, track in scored:
         if all(abs(np.log(track.felt_bpm / other.felt_bpm)) > _APART for _, other in kept):
             kept.append((score, track))
-    belief = np.exp((np.array([score for score, _ in kept]) - kept[0][0]) / _SURE_SCALE)
+    belief = np.exp(np.array([score for score, _ in kept]) - kept[0][0])
     belief /= belief.sum()
     kept = kept[:_READINGS]
     return [
@@ -114,7 +109,19 @@ def find_tempo(time_s: FloatArray, level_db: FloatArray, lead: IntArray) -> list
     ]
 
 
-def _weights(level_db: FloatArray, lead: IntArray) -> FloatArray:
+def followed_tracks(time_s: FloatArray, weight: FloatArray, lead: IntArray) -> list[tuple[dict[str, float], Track]]:
+    """Every tempo that may be meant with every place where its beat may lie, and the signs for each."""
+    pulses = hear_pulses(time_s, weight)
+    followed: list[Track] = []
+    for tempo, template in _candidates(pulses):
+        track = follow(pulses, tempo, template)
+        if all(abs(np.log(track.felt_bpm / other.felt_bpm)) > _SAME for other in followed):
+            followed.append(track)
+    tracks = [replace(track, beat=track.beat + shift) for track in followed for shift in _SHIFTS]
+    return [(beat_signs(track.beat_at(time_s), time_s, weight, lead), track) for track in tracks]
+
+
+def hit_weights(level_db: FloatArray, lead: IntArray) -> FloatArray:
     """Loud hits of each lead count more than its soft ones; a soft lead counts a little less than a loud one."""
     weight = np.ones(len(level_db))
     loudest_db = np.percentile(level_db, 95)
@@ -139,38 +146,10 @@ def _candidates(pulses: Pulses) -> list[tuple[int, int]]:
     return chosen
 
 
-def _score(track: Track, time_s: FloatArray, weight: FloatArray, lead: IntArray) -> float:
-    """How much speaks for a track."""
-    beat = track.beat_at(time_s)
-    leads = len(np.unique(lead))
-    turns, returns = np.array([_turns(beat, weight, lead, period) for period in (2.0, 3.0)]).max(axis=0)
-    on_beat = float(np.mean(np.abs(_turning(beat, weight, lead, 1.0))))
-    gained = np.diff(track.beat)
-    rough = float(np.mean(np.abs(np.diff(gained)))) if len(gained) > 1 else 0.0
-    trend = np.polynomial.Polynomial.fit(track.centre_s, track.beat, 1)
-    bent = float(np.std(track.beat - trend(track.centre_s)))
-    unusual = 0.5 * (np.log(track.felt_bpm / _USUAL_BPM) / _USUAL_SPREAD) ** 2
-    return float(
-        track.fit
-        + _TURN_WEIGHT * min(turns, _TURN_MOST)
-        + _RETURN_WEIGHT * returns / leads
-        + _ON_BEAT_WEIGHT * on_beat
-        - _ROUGH_WEIGHT * min(rough, _ROUGH_MOST)
-        - _BENT_WEIGHT * min(bent, _BENT_MOST)
-        - unusual
-    )
-
-
-def _turning(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float) -> FloatArray:
-    """For each lead how strongly, and where, it comes back after a period of beats: complex, at most 1 in size."""
-    turn = weight * np.exp(2j * np.pi * beat / period)
-    return np.array([turn[lead == number].sum() / weight[lead == number].sum() for number in np.unique(lead)])
-
-
 def _turns(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float) -> tuple[float, float]:
     """How much different leads take turns within a period, and how strongly each comes back after it."""
-    turning = _turning(beat, weight, lead, period)
-    return float(np.abs(turning).sum() - np.abs(turning.sum())), float(np.abs(turning).sum())
+    turns = turning(beat, weight, lead, period)
+    return float(np.abs(turns).sum() - np.abs(turns.sum())), float(np.abs(turns).sum())
 
 
 def _reading(track: Track, confidence: float, time_s: FloatArray, weight: FloatArray, lead: IntArray) -> TempoFinding:
