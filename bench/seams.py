@@ -152,7 +152,8 @@ def level_db(sound: Sound) -> Sound:
 def levels(sound: Sound, result: Sound, edits: object) -> tuple[list[float], float, int]:
     """Around every seam: distance from what either side has there; worst sudden change, how many over 12 dB.
 
-    A change counts as sudden where neither side of the seam changes so by itself.
+    A change counts as sudden where neither side of the seam changes so by itself, in all that the levels before and
+    after it hear: an attack right behind the seam is no flaw of the seam.
     """
     own = level_db(sound)
     dips: list[float] = []
@@ -167,7 +168,7 @@ def levels(sound: Sound, result: Sound, edits: object) -> tuple[list[float], flo
         dips.append(_away_db(sound, result, low, high, int(coming), int(leaving)))
         change = float(own[np.clip(high - coming, 0, frames - 1)] - own[np.clip(low - leaving, 0, frames - 1)])
         usual = [
-            float(own[np.clip(high - s, 0, frames - 1)] - own[np.clip(low - s, 0, frames - 1)])
+            float(own[np.clip(high - s, 0, frames - 1)] - own[np.clip(low - s - _LEVEL, 0, frames - 1)])
             for s in (coming, leaving)
         ]
         change -= float(np.clip(change, min(0.0, *usual), max(0.0, *usual)))  # what a side does by itself is no flaw

@@ -107,3 +107,13 @@ def test_identity_copies():
     edits = EditList.identity()
     assert edits.is_identity
     assert np.array_equal(edits.render(read, -50, FRAMES + 100), read(-50, FRAMES + 100))
+
+
+def test_the_gains_of_several_tracks_are_those_of_each():
+    """Tracks side by side do not hear each other."""
+    rng = np.random.default_rng(3)
+    leaving, coming = rng.normal(size=(2, 5, 240, 2))
+    together = fade_gains(leaving, coming)
+    for number in range(5):
+        for gains, own in zip(together, fade_gains(leaving[number], coming[number]), strict=True):
+            assert np.array_equal(gains[number], own)

@@ -15,7 +15,7 @@ from functools import cached_property, partial
 import numpy as np
 
 from supple_snare.errors import UsageError
-from supple_snare.sound.editlist import EditList
+from supple_snare.sound.editlist import EditList, fade_gains, rising_side
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
 from supple_snare.sound.room_tone import Stretch, find_room_tone
 from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_samples
@@ -129,6 +129,9 @@ _HEARD_DB, _WORTH_DB = 6.0, 2.0
 
 _CALM_DB, _SWELL_WEIGHT = 4.0, 1.0
 """A change of level up to that is no flaw; each as much again weighs like a seam whose sides have nothing in common."""
+
+_EVEN_DB, _MOST_TRIED = 1.6, 12
+"""A fade may leave the level of its sides by so much; each as much again weighs the same. So many places are tried."""
 
 
 def plan_cut(
@@ -453,7 +456,9 @@ class _Matcher:
         high = region[1]
         low = max(region[0], high - self._search)
         places = np.arange(high, low - 1, -self._step)
-        coming, leaving = self._sides(low - fade, high - low + fade, gap)
+        wide = 2 * self._level
+        whole = self._sides(low - fade - wide, high - low + fade + 2 * wide, gap)
+        coming, leaving = (side[:, wide:-wide] for side in whole)
         energy = _running_sum(coming**2 + leaving**2, fade)
         rest = _running_sum((coming - leaving) ** 2, fade)
         # Relative to the loudest stretch of the region: a mismatch matters where it can be heard.
@@ -465,8 +470,8 @@ class _Matcher:
         total = total + _UNLIKE_WEIGHT * unlike.max(axis=0)
         change_db = self._change_db(coming, leaving, fade)
         total = total + _SWELL_WEIGHT * np.maximum(change_db / _CALM_DB - 1.0, 0.0)
-        best = int(places[np.argmin(total[places - low])])
-        return _Join(best, gap, float(change_db[best - low]))
+        best = _evenest(places - low, total[places - low], partial(_away_db, *whole, fade, wide), fade)
+        return _Join(low + best, gap, float(change_db[best]))
 
     def _change_db(self, coming: FloatArray, leaving: FloatArray, fade: int) -> FloatArray:
         """How much the level changes from one side to the other at each place, in the track where it changes most."""
@@ -484,9 +489,52 @@ class _Matcher:
         return stretch[:, start - first :][:, :count], stretch[:, start + gap - first :][:, :count]
 
 
+def _evenest(places: IntArray, cost: FloatArray, away_db: Callable[[int], float], fade: int) -> int:
+    """The cheapest place; where its fade would waver, the cheapest of some others with that counted in."""
+    best, least = 0, np.inf
+    cost = cost.copy()
+    for _ in range(_MOST_TRIED):
+        tried = int(np.argmin(cost))
+        if cost[tried] >= least:
+            break
+        place = int(places[tried])
+        whole = float(cost[tried]) + max(away_db(place) / _EVEN_DB - 1.0, 0.0)
+        if whole < least:
+            best, least = place, whole
+        cost[np.abs(places - place) <= fade // 4] = np.inf
+    return best
+
+
+def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, place: int) -> float:
+    """How far the level amid a fade lies from that of what is played there, in the track where it does most.
+
+    Parameters
+    ----------
+    coming, leaving : float arrays, shape (tracks, length)
+    fade, wide : int
+        Length of the fade, and over how much a level is taken.
+    place : int
+        Where the fade begins, counted from `wide` on.
+    """
+    before, after = (side[:, place : place + fade + 2 * wide] for side in (leaving, coming))
+    inside = slice(wide, wide + fade)
+    gain_out, gain_in = (gain[..., 0] for gain in fade_gains(before[:, inside, None], after[:, inside, None]))
+    mixed = np.concatenate(
+        [before[:, :wide], before[:, inside] * gain_out + after[:, inside] * gain_in, after[:, -wide:]], axis=1
+    )
+    rising = np.concatenate([np.zeros(wide), rising_side(fade), np.ones(wide)])
+    share = rising**2 / (rising**2 + (1.0 - rising) ** 2)
+    result, played = (
+        _running_sum(power, wide)[:, wide // 2 : wide // 2 + fade] / wide + _INAUDIBLE
+        for power in (mixed**2, (1.0 - share) * before**2 + share * after**2)
+    )
+    return float(np.abs(10.0 * np.log10(result / played)).max())
+
+
 def _running_sum(values: FloatArray, length: int) -> FloatArray:
     """Sums of `length` neighbouring columns; column k sums values k to k + length."""
-    total = np.cumsum(np.pad(values, ((0, 0), (1, 0))), axis=1)
+    total = np.zeros((values.shape[0], values.shape[1] + 1))
+    np.cumsum(values, axis=1, out=total[:, 1:])
     return np.maximum(total[:, length:] - total[:, :-length], 0.0)
 
 

@@ -148,12 +148,19 @@ _MOST_GAIN = 2.5
 
 
 def _around(values: FloatArray) -> FloatArray:
-    """Sums over all channels and half of the fade around each place, shape (length, 1)."""
-    half = len(values) // 4
-    total = np.cumsum(np.pad(values.sum(axis=1), (1, 0)))
-    place = np.arange(len(values))
-    first, last = np.maximum(place - half, 0), np.minimum(place + half + 1, len(values))
-    return np.asarray((total[last] - total[first]) / (last - first))[:, None]
+    """Sums over all channels and half of the fade around each place, shape (..., length, 1)."""
+    length = values.shape[-2]
+    half = length // 4
+    total = np.cumsum(values.sum(axis=-1), axis=-1)
+    total = np.concatenate([np.zeros_like(total[..., :1]), total], axis=-1)
+    place = np.arange(length)
+    first, last = np.maximum(place - half, 0), np.minimum(place + half + 1, length)
+    return np.asarray((total[..., last] - total[..., first]) / (last - first))[..., None]
+
+
+def rising_side(length: int) -> FloatArray:
+    """How far a fade has come, from near 0 to near 1."""
+    return np.asarray(0.5 - 0.5 * np.cos(np.pi * (np.arange(length) + 1.0) / (length + 1.0)))
 
 
 def fade_gains(leaving: FloatArray, coming: FloatArray) -> tuple[FloatArray, FloatArray]:
@@ -166,14 +173,13 @@ def fade_gains(leaving: FloatArray, coming: FloatArray) -> tuple[FloatArray, Flo
     Parameters
     ----------
     leaving, coming : float arrays, shape (length, channels)
+        Or of several tracks, shape (tracks, length, channels).
 
     Returns
     -------
-    out, in : float arrays, shape (length, 1)
+    out, in : float arrays, shape (length, 1) or (tracks, length, 1)
     """
-    length = len(leaving)
-    place = (np.arange(length)[:, None] + 1.0) / (length + 1.0)
-    rising = 0.5 - 0.5 * np.cos(np.pi * place)
+    rising = rising_side(leaving.shape[-2])[:, None]
     falling = 1.0 - rising
     left, right, shared = _around(leaving**2), _around(coming**2), _around(leaving * coming)
     power = falling**2 * left + rising**2 * right
