@@ -20,7 +20,7 @@ from supple_snare.timing.ruling import Ruling, Subdivision
 FloatArray = NDArray[np.float64]
 
 _GHOST = 0.2
-"""Strokes softer than this are often not found."""
+"""Strokes of a written rhythm softer than this are often not found."""
 
 FEELS = ("straight 8", "straight 16", "swung 8", "swung 16", "triplet", "mixed")
 
@@ -176,7 +176,7 @@ def play(manner: Manner, seed: int) -> Played:
             if manner.feel == "mixed":
                 row = _one_family_a_beat(row, position)
             for slot in np.flatnonzero(row):
-                if rng.random() < (0.4 if row[slot] < _GHOST else manner.missing):
+                if rng.random() < (0.4 if manner.groove and row[slot] < _GHOST else manner.missing):
                     continue
                 beat = bar * meter.bar_beats + float(position[slot])
                 late_s = (own_feel[drum, slot] + rng.normal(0.0, manner.scatter_ms)) / 1000.0
