@@ -48,7 +48,7 @@ def measure_tempo(takes: int) -> None:
             played = play(manner_of(seed, **fixed), seed)
             found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
             manner = played.manner
-            felt = manner.tempo_bpm / manner.meter.felt_beats
+            felt = manner.felt_bpm
             factor = min(_RELATED, key=lambda f, r=found.felt_bpm / felt: abs(np.log(r * f)))
             octave.append(factor == 1.0 and abs(found.felt_bpm / felt - 1.0) < 0.02)
             tempo.append(abs(found.felt_bpm * factor - felt) * manner.meter.felt_beats < 0.02)

@@ -50,7 +50,12 @@ class Manner:
     hat: bool = True
     """Whether the hat of a written rhythm is heard."""
     toms: bool = False
-    """Whether fills are played on a drum that plays nothing else."""
+    """Whether fills of a written rhythm are played on a drum that plays nothing else."""
+
+    @property
+    def felt_bpm(self) -> float:
+        """Tempo of what is felt as one beat."""
+        return self.tempo_bpm / self.meter.felt_beats
 
 
 @dataclass(frozen=True)
@@ -156,6 +161,7 @@ def play(manner: Manner, seed: int) -> Played:
         patterns += [np.zeros_like(patterns[0])] * manner.toms
     else:
         patterns = [_pattern(drum, cycle, position, manner, rng) for drum in range(3)]
+    toms = len(patterns) - 1 if manner.groove and manner.toms else None
     own_feel = rng.normal(0.0, manner.feel_ms, (len(patterns), len(position)))
     slot_s = 60.0 / manner.tempo_bpm * float(np.median(np.diff(np.append(position, meter.bar_beats))))
     drift = _drift(manner.drift_slots * slot_s, manner, rng)
@@ -164,15 +170,12 @@ def play(manner: Manner, seed: int) -> Played:
         fill = bar % 8 == 7 and rng.random() < 0.7
         for drum, pattern in enumerate(patterns):
             row = pattern[bar % cycle].copy()
-            change = (rng.random(len(row)) < 0.06) & ((not manner.toms) | (drum < len(patterns) - 1))
+            change = (rng.random(len(row)) < 0.06) & (drum != toms)
             row[change] = np.where(row[change] > 0, 0.0, 0.5)
-            if fill and manner.toms:
+            if fill and (toms is not None or drum < 2):
                 second = position >= 0.5 * meter.bar_beats
-                on_toms = drum == len(patterns) - 1
-                row[second] = np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0) if on_toms else 0.0
-            elif fill and drum < 2:
-                second = position >= 0.5 * meter.bar_beats
-                row[second] = 0.0 if drum else np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0)
+                fills = drum == (toms or 0)
+                row[second] = np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0) if fills else 0.0
             if manner.feel == "mixed":
                 row = _one_family_a_beat(row, position)
             for slot in np.flatnonzero(row):

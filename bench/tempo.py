@@ -40,12 +40,11 @@ def case(seed: int) -> Case:
     elif seed % 7 == 6 and len(np.unique(lead)) > 2:  # a drum without a microphone
         kept = lead != np.unique(lead)[seed % len(np.unique(lead))]
         time_s, level_db, lead = time_s[kept], level_db[kept], lead[kept]
-    felt_bpm = played.manner.tempo_bpm / played.manner.meter.felt_beats
     rows, right = [], []
     for signs, track in followed_tracks(time_s, hit_weights(level_db, lead), lead):
         beat = track.beat_at(played.beats_s)
         rows.append([signs[name] for name in WEIGHTS])
-        near = abs(np.log(track.felt_bpm / felt_bpm)) < 0.03
+        near = abs(np.log(track.felt_bpm / played.manner.felt_bpm)) < 0.03
         right.append(near and float(np.median(np.abs(beat - np.rint(beat)))) < 0.12)
     return played.manner.groove, np.array(rows), np.array(right)
 

@@ -17,6 +17,9 @@ _CELLS = 12
 _BLUR = np.array([0.25, 0.7, 1.0, 0.7, 0.25])
 """Patterns are compared in so many cells a beat, each hit blurred over its neighbours."""
 
+_WIDEST = np.stack([each.log_density() for each in sorted(TEMPLATES, key=lambda each: each.width)[-3:]])
+"""Densities of the templates that forgive most, shape (3, PLACES)."""
+
 _TURNS_MOST = 1.2
 _FASTEST_S = 0.045
 _FAST_PERCENT = 15.0
@@ -106,8 +109,7 @@ def turning(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float)
 def _loose_fit(beat: FloatArray, weight: FloatArray) -> float:
     place = np.rint((beat % 1.0) * PLACES).astype(np.int64) % PLACES
     share = np.bincount(place, weight, PLACES) / weight.sum()
-    widest = sorted(TEMPLATES, key=lambda template: template.width)[-3:]
-    return max(float(share @ template.log_density()) for template in widest)
+    return float((_WIDEST @ share).max())
 
 
 def _returns(beat: FloatArray, weight: FloatArray, lead: IntArray) -> float:

@@ -74,15 +74,12 @@ class Pulses:
         How much was played at each place of a beat that begins at the window's centre.
     score : float array, shape (windows, tempos, templates)
         Logarithm of likelihood of the hits at the best shift.
-    weight : float array, shape (windows,)
-        How much was played.
     """
 
     centre_s: FloatArray
     tempo_bpm: FloatArray
     places: NDArray[np.float32]
     score: FloatArray
-    weight: FloatArray
 
 
 def hear_pulses(time_s: FloatArray, weight: FloatArray, templates: Sequence[Template] = TEMPLATES) -> Pulses:
@@ -110,13 +107,13 @@ def hear_pulses(time_s: FloatArray, weight: FloatArray, templates: Sequence[Temp
         places[number] = histogram.reshape(-1, PLACES)
         each = places[number] @ shifted.reshape(-1, PLACES).T
         score[number] = each.reshape(len(tempo), len(templates), PLACES).max(axis=2)
-    return Pulses(starts + 0.5 * WINDOW_S, tempo, places, score, places[:, 0].sum(axis=1, dtype=np.float64))
+    return Pulses(starts + 0.5 * WINDOW_S, tempo, places, score)
 
 
 def _shifted(template: Template) -> NDArray[np.float32]:
     """The density of a template with its beat at every place, shape (PLACES, PLACES)."""
-    density = template.log_density().astype(np.float32)
-    return np.stack([np.roll(density, shift) for shift in range(PLACES)])
+    place = np.arange(PLACES)
+    return template.log_density().astype(np.float32)[(place - place[:, None]) % PLACES]
 
 
 @dataclass(frozen=True, eq=False)
@@ -128,14 +125,11 @@ class Track:
     template : Template
     centre_s, beat : float array, shape (windows,)
         Moments and the beats, with fractions, that fall on them.
-    fit : float
-        Mean logarithm of likelihood of what was played.
     """
 
     template: Template
     centre_s: FloatArray
     beat: FloatArray
-    fit: float
 
     def beat_at(self, time_s: FloatArray) -> FloatArray:
         """Beats at moments, going on at either end as it was there."""
@@ -177,8 +171,8 @@ def follow(pulses: Pulses, tempo: int, template: int) -> Track:
     source = np.arange(tempos) + change[:, None]
     possible = (source >= 0) & (source < tempos)
     source = np.clip(source, 0, tempos - 1)
-    gained = 0.5 * (rate[source] + rate) * HOP_S
-    lay = (np.arange(PLACES) + np.rint(gained * PLACES).astype(np.int64)[:, :, None]) % PLACES
+    gained = np.rint(0.5 * (rate[source] + rate) * HOP_S * PLACES).astype(np.int64)  # in places
+    lay = (np.arange(PLACES) + gained[:, :, None]) % PLACES
     cost = np.where(possible, _CHANGE_COST * np.abs(change[:, None]), np.inf).astype(np.float32)
     came = np.zeros((windows, tempos, PLACES), dtype=np.int8)
     slid = np.zeros((windows, tempos, PLACES), dtype=np.int8)
@@ -196,7 +190,6 @@ def follow(pulses: Pulses, tempo: int, template: int) -> Track:
         way = came[window, at, shift]
         before, shift_before = source[way, at], lay[way, at, shift]
         slide = int(slid[window, before, shift_before]) - 1
-        beat[window - 1] = beat[window] + (slide - np.rint(gained[way, at] * PLACES)) / PLACES
+        beat[window - 1] = beat[window] + (slide - gained[way, at]) / PLACES
         at, shift = before, (shift_before - slide) % PLACES
-    fit = float(total.max() / max(float(pulses.weight.sum()), 1e-9))
-    return Track(TEMPLATES[template], pulses.centre_s, beat, fit)
+    return Track(TEMPLATES[template], pulses.centre_s, beat)

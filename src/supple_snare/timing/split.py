@@ -18,6 +18,8 @@ _OUTLIER = 4.7
 _PLACES_A_WAVE = 12
 """The drift is carried by places so close that the straight lines between them follow its wave."""
 
+_PENALTY = wave_penalty(_PLACES_A_WAVE)
+
 _WAVES_BARS = (3.0, 4.5, 6.5, 10.0, 15.0, 22.0, 33.0, 50.0, 75.0)
 """Lengths of waves among which the stiffness of the drift is chosen: quicker ones are feel or scatter."""
 
@@ -145,7 +147,7 @@ class _Drift:
         """The curve at the moments of the values."""
         place, count = self._laid(wave_bars)
         row = SmoothRow(np.zeros(count), weight=1e-9)
-        row.smooth(float(weight.sum()) / count * wave_penalty(_PLACES_A_WAVE), broken=())
+        row.smooth(float(weight.sum()) / count * _PENALTY, broken=())
         row.tie(place, values, weight)
         return np.interp(place, np.arange(count), row.solved())
 
@@ -157,7 +159,7 @@ class _Drift:
             # Freedom of the curve, as if the values lay evenly.
             _, count = self._laid(wave)
             bend = (2.0 - 2.0 * np.cos(np.pi * np.arange(count) / count)) ** 2
-            freedom = float(np.sum(1.0 / (1.0 + wave_penalty(_PLACES_A_WAVE) * bend)))
+            freedom = float(np.sum(1.0 / (1.0 + _PENALTY * bend)))
             rest = values - self.fitted(values, weight, wave)
             left = max(1.0 - 1.2 * freedom / total, 1e-3)
             scores.append(float(np.sum(weight * rest**2)) / total / left**2)

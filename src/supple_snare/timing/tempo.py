@@ -78,8 +78,8 @@ class TempoFinding:
 def find_tempo(time_s: FloatArray, level_db: FloatArray, lead: IntArray) -> list[TempoFinding]:
     """Find the tempo of a performance.
 
-    Several tempos are followed through the take (see `pulse`); the reading is preferred in which hits fall where hits
-    of a beat fall, different drums take turns from beat to beat, and the tempo is one that people play.
+    Several tempos are followed through the take (see `pulse`); the reading is preferred for which the signs of
+    `beat_signs` speak most.
 
     Parameters
     ----------
@@ -110,7 +110,18 @@ def find_tempo(time_s: FloatArray, level_db: FloatArray, lead: IntArray) -> list
 
 
 def followed_tracks(time_s: FloatArray, weight: FloatArray, lead: IntArray) -> list[tuple[dict[str, float], Track]]:
-    """Every tempo that may be meant with every place where its beat may lie, and the signs for each."""
+    """Every tempo that may be meant with every place where its beat may lie, and the signs for each.
+
+    Parameters
+    ----------
+    time_s, weight : float array, shape (n,)
+        Hits in order of time, and how much each counts, by `hit_weights`.
+    lead : int array, shape (n,)
+
+    Returns
+    -------
+    list of (dict of str to float, Track)
+    """
     pulses = hear_pulses(time_s, weight)
     followed: list[Track] = []
     for tempo, template in _candidates(pulses):
@@ -122,7 +133,10 @@ def followed_tracks(time_s: FloatArray, weight: FloatArray, lead: IntArray) -> l
 
 
 def hit_weights(level_db: FloatArray, lead: IntArray) -> FloatArray:
-    """Loud hits of each lead count more than its soft ones; a soft lead counts a little less than a loud one."""
+    """How much each hit counts, shape (n,), by levels and leads of shape (n,).
+
+    Loud hits of each lead count more than its soft ones; a soft lead counts a little less than a loud one.
+    """
     weight = np.ones(len(level_db))
     loudest_db = np.percentile(level_db, 95)
     for number in np.unique(lead):
@@ -144,12 +158,6 @@ def _candidates(pulses: Pulses) -> list[tuple[int, int]]:
         if len(chosen) == _CANDIDATES:
             break
     return chosen
-
-
-def _turns(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float) -> tuple[float, float]:
-    """How much different leads take turns within a period, and how strongly each comes back after it."""
-    turns = turning(beat, weight, lead, period)
-    return float(np.abs(turns).sum() - np.abs(turns.sum())), float(np.abs(turns).sum())
 
 
 def _reading(track: Track, confidence: float, time_s: FloatArray, weight: FloatArray, lead: IntArray) -> TempoFinding:
@@ -223,9 +231,8 @@ def _nearest_lines(place: FloatArray, lines: FloatArray) -> tuple[FloatArray, Fl
 
 def _meter(place: FloatArray, weight: FloatArray, lead: IntArray, compound: bool) -> Meter:
     """The meter by how leads come back: after three beats or after two and four."""
-    three = _turns(place, weight, lead, 3.0)[1]
-    even = max(_turns(place, weight, lead, period)[1] for period in (2.0, 4.0))
-    if three > even:
+    two, three, four = (float(np.abs(turning(place, weight, lead, period)).sum()) for period in (2.0, 3.0, 4.0))
+    if three > max(two, four):
         return Meter(9, 8) if compound else Meter(3, 4)
     return Meter(6, 8) if compound else Meter(4, 4)
 
