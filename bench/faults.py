@@ -19,7 +19,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from material import EASY, RATE_HZ, Case, Recipe, Sound, _hear, _kits_once, cases, in_processes, options, start_of
+from material import EASY, RATE_HZ, Case, Recipe, Sound, cases, heard, in_processes, kits_once, options, start_of
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.edits import add_recordings, change_group, give_moves
@@ -70,7 +70,7 @@ def score(recipe: Recipe, rng: np.random.Generator) -> list[Event]:
 
 def recordings(case: Case, events: list[Event], rng: np.random.Generator) -> dict[str, Sound]:
     """The microphones."""
-    kit = _kits_once(case.kits)[case.kit]
+    kit = kits_once(case.kits)[case.kit]
     frames = round((events[-1].time_s + 2.5) * RATE_HZ)
     dry = {drum: np.zeros(frames) for drum in _DRUMS}
     for event in events:
@@ -78,7 +78,7 @@ def recordings(case: Case, events: list[Event], rng: np.random.Generator) -> dic
         sound = shots[rng.integers(len(shots))] * rng.uniform(0.6, 1.0)
         at = round(event.time_s * RATE_HZ) - start_of(sound)
         dry[event.drum][at : at + len(sound)] += sound[: max(0, frames - at)]
-    return {mic: _hear(mic, dry, None, case.recipe, rng) for mic in (*_DRUMS, "over-left", "room")}
+    return {mic: heard(mic, dry, None, case.recipe, rng) for mic in (*_DRUMS, "over-left", "room")}
 
 
 def listed(case: Case) -> tuple[Counter[str], Counter[str], NDArray[np.int64]]:

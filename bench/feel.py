@@ -12,7 +12,6 @@ import argparse
 import contextlib
 import io
 import json
-import sys
 import tempfile
 from collections import Counter, defaultdict
 from dataclasses import replace
@@ -20,10 +19,8 @@ from pathlib import Path
 
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
-
-from bench.playing import drawn, play
-
+from material import EASY, cases
+from playing import drawn, play
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.cycle import CYCLES, Cycle
 from supple_snare.timing.grid import Grid
@@ -193,9 +190,6 @@ def measure_templates(takes: int) -> None:
 
 def measure_rendered(kits: Path | None, seeds: int) -> None:
     """Files tightened to their own feel at strength 0.8, and measured anew."""
-    sys.path.insert(0, str(Path(__file__).resolve().parent))
-    from material import EASY, cases
-
     options = argparse.Namespace(kits=kits, seeds=seeds, only="")
     print("rendered:                                 feel, most  drift after  scatter to")
     for case in cases(options, tuple(replace(recipe, feel_ms=7.0, bars=16) for recipe in EASY)):

@@ -26,13 +26,13 @@ Found = dict[str, Hits]
 
 def program(made: Made) -> Found:
     """The program, nothing set by hand."""
-    view = _view(made)
+    view = view_of(made)
     return {track.recording.path.stem: view.hits[track.key] for track in view.tracks}
 
 
 def level(made: Made) -> Found:
     """The program's attacks and, for each file, the one level limit that serves it best."""
-    view = _view(made)
+    view = view_of(made)
     found = {}
     for track in view.tracks:
         name, verdict = track.recording.path.stem, view.verdicts[track.key]
@@ -84,7 +84,8 @@ def _alone(made: Made, onsets: Callable[[NDArray[np.float64]], NDArray[np.float6
     return {name: Hits.of(onsets(sound)) for name, sound in made.tracks.items() if name in made.struck}
 
 
-def _view(made: Made) -> GroupView:
+def view_of(made: Made) -> GroupView:
+    """What the program makes of a recording."""
     with tempfile.TemporaryDirectory() as folder:
         paths = made.write(Path(folder))
         session = add_recordings(Session(), [read_recording(path) for path in paths])

@@ -6,23 +6,18 @@ python bench/grid.py [--takes 120] [tempo] [slots] [rulings] [speed]
 from __future__ import annotations
 
 import argparse
-import sys
 import time
 from collections import defaultdict
-from pathlib import Path
 
 import numpy as np
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
-
-from bench.playing import FEELS, Played, drawn, play, written
-
+from playing import FEELS, Played, drawn, play, written
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.strokes import gather_strokes
 from supple_snare.timing.suggest import suggest_ruling
-from supple_snare.timing.tempo import find_tempo
+from supple_snare.timing.tempo import TempoFinding, find_tempo
 
 _RELATED = (1.0, 2.0, 0.5, 4.0, 0.25)
 
@@ -36,6 +31,16 @@ def beat_f(found_s: np.ndarray, true_s: np.ndarray, within_s: float = 0.035) -> 
     return float(2.0 * np.count_nonzero(away <= within_s) / (len(found_s) + len(true_s)))
 
 
+def is_read(found: TempoFinding, played: Played) -> tuple[bool, bool, bool]:
+    """Whether a reading has the octave, the tempo within 0.02 bpm (octaves apart), and a beat within 5 ms."""
+    felt = played.manner.felt_bpm
+    factor = min(_RELATED, key=lambda f: abs(np.log(found.felt_bpm / felt * f)))
+    octave = factor == 1.0 and abs(found.felt_bpm / felt - 1.0) < 0.02
+    tempo = abs(found.felt_bpm * factor - felt) * played.manner.meter.felt_beats < 0.02
+    away = ((found.grid.first_beat_s - played.grid.first_beat_s) * felt / 60.0 + 0.5) % 1.0 - 0.5
+    return octave, tempo, bool(abs(away) * 60.0 / felt < 0.005)
+
+
 def measure_tempo(takes: int) -> None:
     """Steady takes (with and without drift), written rhythms, and takes whose tempo wanders."""
     for name, manner_of, fixed in (
@@ -47,14 +52,8 @@ def measure_tempo(takes: int) -> None:
         for seed in range(takes):
             played = play(manner_of(seed, **fixed), seed)
             found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
-            manner = played.manner
-            felt = manner.felt_bpm
-            factor = min(_RELATED, key=lambda f, r=found.felt_bpm / felt: abs(np.log(r * f)))
-            octave.append(factor == 1.0 and abs(found.felt_bpm / felt - 1.0) < 0.02)
-            tempo.append(abs(found.felt_bpm * factor - felt) * manner.meter.felt_beats < 0.02)
-            beat_s = 60.0 / felt
-            away = ((found.grid.first_beat_s - played.grid.first_beat_s) / beat_s + 0.5) % 1.0 - 0.5
-            phase.append(abs(away) * beat_s < 0.005)
+            for wanted, is_right in zip((octave, tempo, phase), is_read(found, played), strict=True):
+                wanted.append(is_right)
         print(
             f"{name}: tempo within 0.02 bpm (octaves apart) {np.mean(tempo):.3f}, first beat within 5 ms "
             f"{np.mean(phase):.3f}, octave {np.mean(octave):.3f}"

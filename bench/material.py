@@ -30,8 +30,8 @@ T = TypeVar("T")
 
 RATE_HZ = 48_000
 WITHOUT_MICROPHONE = ("hat", "ride", "crash", "block")
-_LOW = ("kick", "cajon", "dunun", "djembe_bass")
-_BACK = ("snare", "slap", "djembe")
+LOW = ("kick", "cajon", "dunun", "djembe_bass")
+BACK = ("snare", "slap", "djembe")
 
 
 @dataclass(frozen=True)
@@ -170,10 +170,10 @@ def _steps(drum: str, bar: int, recipe: Recipe, extra: list[float]) -> list[floa
     """Places within one bar, in quarter notes, at which a drum plays."""
     fill = bar % 4 == 3
     eighths = [0.5 * step for step in range(8)]
-    if drum in _LOW:
+    if drum in LOW:
         sixteenths = [0.25 * step for step in range(16)]
         return sixteenths if recipe.double_kick and bar % 4 in (1, 2) else [0.0, 2.0, *extra]
-    if drum in _BACK:
+    if drum in BACK:
         return [1.0, 2.0, 2.25, 3.0, 3.25] if fill else [1.0, 3.0]
     if drum == "crash":
         return [] if bar % 4 else [0.0]
@@ -192,15 +192,22 @@ def _pattern(drum: str, recipe: Recipe, rng: np.random.Generator) -> list[tuple[
         for step in _steps(drum, bar, recipe, extra):
             if rng.random() < 0.95:
                 notes.append((first + step, -float(rng.uniform(0.0, recipe.dynamics_db)), "stroke"))
-        if drum in _BACK and recipe.ghosts_db is not None:
+        if drum in BACK and recipe.ghosts_db is not None:
             taken = {note[0] for note in notes}
             for step in rng.choice([0.25, 0.75, 1.5, 1.75, 2.25, 2.75, 3.5, 3.75], 3, replace=False):
                 if first + step not in taken:
                     notes.append((first + float(step), float(rng.uniform(*recipe.ghosts_db)), "ghost"))
-        if drum in _BACK and recipe.roll and bar % 8 == 7:
+        if drum in BACK and recipe.roll and bar % 8 == 7:
             notes = [note for note in notes if not first + 2.9 < note[0] < first + 4.0]
             notes.append((first + 3.0, -4.0, "roll"))
     return sorted(notes)
+
+
+def _strike(line: Sound, shots: list[Sound], at: int, level_db: float, rng: np.random.Generator) -> None:
+    """Add one of the shots, its attack starting at a sample."""
+    sound = shots[rng.integers(len(shots))] * 10 ** (level_db / 20)
+    begin = at - start_of(sound)
+    line[begin : begin + len(sound)] += sound[: max(0, len(line) - begin)]
 
 
 def _play(
@@ -212,9 +219,7 @@ def _play(
     found: list[tuple[float, float, str, float]] = []
 
     def strike(time_s: float, level_db: float, kind: str, grid_s: float) -> None:
-        sound = shots[rng.integers(len(shots))] * 10 ** (level_db / 20)
-        at = round(time_s * RATE_HZ) - start_of(sound)
-        line[at : at + len(sound)] += sound[: max(0, frames - at)]
+        _strike(line, shots, round(time_s * RATE_HZ), level_db, rng)
         found.append((time_s, level_db, kind, grid_s))
 
     feel_s = np.random.default_rng(round(recipe.tempo_bpm)).normal(0.0, recipe.feel_ms / 1000.0, 16)
@@ -233,12 +238,23 @@ def _play(
                     grid_s,
                 )
             continue
-        if recipe.flams and drum in _BACK and rng.random() < 0.3:
+        if recipe.flams and drum in BACK and rng.random() < 0.3:
             strike(time_s - float(rng.uniform(0.020, 0.035)), level_db - float(rng.uniform(6, 12)), "grace", grid_s)
         strike(time_s, level_db, kind, grid_s)
     found.sort()
     times, levels, kinds, grid = zip(*found, strict=True) if found else ((), (), (), ())
     return line, Struck(np.array(times), np.array(levels), np.array(kinds, dtype=str)), np.array(grid)
+
+
+def struck_at(
+    shots: list[Sound], times_s: NDArray[np.float64], levels_db: NDArray[np.float64], frames: int, seed: int
+) -> tuple[Sound, Struck]:
+    """A drum struck at given times, to the sample, and what was struck."""
+    line, rng = np.zeros(frames), np.random.default_rng(seed)
+    at = np.rint(times_s * RATE_HZ).astype(int)
+    for place, level_db in zip(at, levels_db, strict=True):
+        _strike(line, shots, int(place), float(level_db), rng)
+    return line, Struck(at / RATE_HZ, levels_db, np.full(len(at), "stroke"))
 
 
 def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
@@ -254,7 +270,7 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
         dry[drum], struck[drum], grid[drum] = _play(drum, shots, played, frames, rng)
     close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
     others = _long_notes(recipe, frames, rng) if recipe.others_db is not None else None
-    tracks = {mic: _hear(mic, dry, others, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
+    tracks = {mic: heard(mic, dry, others, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
     return Made(tracks, {drum: struck[drum] for drum in close}, {drum: grid[drum] for drum in close}, frames / RATE_HZ)
 
 
@@ -276,7 +292,7 @@ def _long_notes(recipe: Recipe, frames: int, rng: np.random.Generator) -> Sound:
     return line / max(float(np.abs(line).max()), 1e-9)
 
 
-def _hear(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe, rng: np.random.Generator) -> Sound:
+def heard(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe, rng: np.random.Generator) -> Sound:
     """What one microphone hears of all drums: its own at once, the others later, duller and with some room."""
     frames = len(next(iter(dry.values())))
     mix = np.zeros(frames)
@@ -363,11 +379,11 @@ class Case:
 
     def make(self) -> Made:
         """Make it."""
-        return build(_kits_once(self.kits)[self.kit], self.recipe, self.seed)
+        return build(kits_once(self.kits)[self.kit], self.recipe, self.seed)
 
 
 @cache
-def _kits_once(folder: Path | None) -> dict[str, Kit]:
+def kits_once(folder: Path | None) -> dict[str, Kit]:
     return load_kits(folder)
 
 
@@ -376,7 +392,7 @@ def cases(chosen: argparse.Namespace, recipes: tuple[Recipe, ...]) -> list[Case]
     return [
         Case(chosen.kits, name, recipe, 1000 * seed + number)
         for recipe in recipes
-        for number, name in enumerate(_kits_once(chosen.kits))
+        for number, name in enumerate(kits_once(chosen.kits))
         if chosen.only in name or chosen.only in recipe.name
         for seed in range(chosen.seeds)
     ]

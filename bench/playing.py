@@ -9,9 +9,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from bench.grooves import GROOVES
 from numpy.typing import NDArray
 
+from grooves import GROOVES
 from supple_snare.timing.course import Pin
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter

@@ -8,18 +8,13 @@ With `--folds` the written rhythms are left out by turns, and it is told how oft
 from __future__ import annotations
 
 import argparse
-import sys
 from multiprocessing import Pool
-from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import minimize
 
-sys.path.insert(0, str(Path(__file__).resolve().parents[1]))
-
-from bench.playing import drawn, play, written
-
+from playing import drawn, play, written
 from supple_snare.timing.beat_signs import WEIGHTS
 from supple_snare.timing.tempo import followed_tracks, hit_weights
 
