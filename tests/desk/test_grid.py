@@ -9,6 +9,7 @@ from PyQt6.QtTest import QTest
 
 from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.workspace import Workspace
+from supple_snare.session.document import Session
 from supple_snare.session.grid_edits import scale_tempo, with_grid
 from supple_snare.session.section_edits import split_section
 from supple_snare.timing.grid import Grid
@@ -52,6 +53,12 @@ class TestTempo:
         assert grid.work.session.grid.tempo_bpm != pytest.approx(found.tempo_bpm, rel=0.05)
         QTest.keyClick(grid, Qt.Key.Key_BracketLeft)
         assert grid.work.session.grid == found
+        card_of(grid)._do("Count", scale_tempo, 2.0)
+        assert "Changed since found" in card_of(grid)._found_words.text()
+        QTest.keyClick(grid, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+        assert "Changed" not in card_of(grid)._found_words.text()
+        grid.work.open(Session())
+        assert not card_of(grid)._next.isEnabled()  # nothing was found in this one
 
     def test_the_same_music_is_counted_twice_as_fast(self, grid):
         """Lines stay where they are, and so does bar 1."""

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QEvent, QPointF, Qt
@@ -12,6 +14,7 @@ from PyQt6.QtWidgets import QInputDialog
 from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.loupe import SPANS_MS
+from supple_snare.desk.page_painter import base_px, hit_lanes
 from supple_snare.sound.material import Material
 from supple_snare.timing.hits import Kind, Origin
 from tests.desk.conftest import settle, wait_until
@@ -173,6 +176,28 @@ class TestMending:
         before = hits.work.session
         QTest.keyClick(hits, Qt.Key.Key_Return)  # it counts already
         assert hits.work.session == before
+
+    def test_only_the_track_to_mend_shows_its_bleed(self, hits):
+        """It stands above the line, whichever it is; a double click where another's bleed is counts nothing."""
+        first, second = hits.work.view.leads[:2]
+        bleed = hits.work.view.hits[second].of_kind(Kind.BLEED).time_s
+        at = mark_of(hits, second, float(bleed[3]))
+        assert hits.page._hit_at(at) is None
+        hits.work.look(track=second)
+        layout, view = hits.page.page_layout, hits.work.view
+        lanes = dict(hit_lanes(layout, view, second))
+        assert lanes[second] < base_px(layout) < lanes[first] < layout.row_px
+        found = hits.page._hit_at(mark_of(hits, second, float(bleed[3])))
+        assert found is not None
+        assert view.hits[second].time_s[found[1]] == bleed[3]
+
+    def test_lanes_of_many_leads_share_the_room_below_the_line(self, hits):
+        """None is drawn outside of its row."""
+        view, layout = hits.work.view, hits.page.page_layout
+        many = replace(view, columns=tuple(f"track {number}" for number in range(12)))
+        heights = [height for _, height in hit_lanes(layout, many, "track 7")]
+        assert len(set(heights)) == 12
+        assert max(heights) < layout.row_px - 4.0
 
     def test_nothing_chosen_is_said_and_nothing_done(self, hits):
         """A sentence instead of a step in the history."""

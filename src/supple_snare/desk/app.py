@@ -41,7 +41,7 @@ def run_window(paths: list[Path], *, demo: bool = False) -> int:
     alive.setInterval(400)
     alive.timeout.connect(lambda: None)
     alive.start()
-    window.show()
+    window.show_first()
     if demo:
         from supple_snare.demo.session import demo_listening, demo_session
 

@@ -30,7 +30,15 @@ from supple_snare.desk.hit_tools import (
     promote_hits,
 )
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout, lean_angle, leaning_ms
-from supple_snare.desk.page_painter import PagePicture, base_px, hit_lanes, paint_strokes, paint_under, peg_lengths
+from supple_snare.desk.page_painter import (
+    PagePicture,
+    base_px,
+    hit_lanes,
+    is_marked,
+    paint_strokes,
+    paint_under,
+    peg_lengths,
+)
 from supple_snare.desk.stroke_tools import place_stroke
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import UsageError
@@ -417,6 +425,7 @@ class Page(QAbstractScrollArea):
             if abs(lane_y - y) > _GRAB_PX or not len(hits):
                 continue
             distance = np.abs(layout.x_in_row(row, hits.time_s) - point.x())
+            distance[~is_marked(hits, chosen=key == chosen)] = np.inf
             nearest = int(np.argmin(distance))
             if distance[nearest] <= _GRAB_PX:
                 return key, nearest

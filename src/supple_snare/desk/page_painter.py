@@ -18,13 +18,14 @@ from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.grid import Grid
-from supple_snare.timing.hits import Kind, Origin
+from supple_snare.timing.hits import Hits, Kind, Origin
 from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.notes import NoteChange, Notes
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, IntArray
 
 _COLUMN_PX = 1.5
+_LANE_EDGE_PX = 5.0
 _SEAMS_PX = 90.0
 """Seams are marked where a bar is at least so wide."""
 
@@ -58,7 +59,7 @@ class PagePicture:
     range_s, loop_s : (float, float) or None
     sections : tuple of Span
     hit_track : str or None
-        The track whose hits are mended; its marks are shown even if it is no lead.
+        The track whose hits are mended: it stands above the line, even if it is no lead, and shows its bleed.
     hit : (str, float) or None
         The chosen hit.
     removed : dict of str to tuple of float
@@ -135,11 +136,12 @@ def peg_px(layout: PageLayout) -> float:
     return layout.row_px * 0.34
 
 
-def peg_lengths(view: GroupView, which: IntArray, layout: PageLayout) -> FloatArray:
-    """Lengths of pegs standing upright: negative for those of the first lead, which rise; louder ones are longer."""
+def peg_lengths(view: GroupView, which: IntArray, layout: PageLayout, rising: str | None = None) -> FloatArray:
+    """Lengths of pegs standing upright: negative for those of the track above the line; louder ones are longer."""
     strokes = view.strokes
     loudness = np.clip(1.0 + (strokes.level_db[which] + 6.0) / 60.0, 0.6, 1.0)
-    return np.where(strokes.lead[which] == 0, -1.0, 1.0) * loudness * peg_px(layout)
+    above = view.columns.index(rising) if rising in view.columns else 0
+    return np.where(strokes.lead[which] == above, -1.0, 1.0) * loudness * peg_px(layout)
 
 
 def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
@@ -279,12 +281,13 @@ def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
 
 
 def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
-    """The first lead rises from the line, the others hang below; without leads, the first track rises."""
+    """The track to mend, else the first lead, rises from the line, the other leads hang below."""
     view, layout = picture.view, picture.layout
     assert view is not None
     start_s, end_s = layout.row_span_s(row)
     columns = max(2, int(layout.line_width_px / _COLUMN_PX))
     leads = view.leads or tuple(track.key for track in view.tracks[:1])
+    above = picture.hit_track or leads[0]
     room_up, room_down = base_px(layout) - 8.0, layout.row_px - base_px(layout) - 6.0
     front = picture.edits if picture.tightened else EditList.identity()
     back = EditList.identity() if picture.tightened else picture.edits
@@ -298,8 +301,8 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
 
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for keys, direction, room, colour in (
-        (leads[:1], -1.0, room_up, theme.WAVE_UP),
-        (leads[1:], 1.0, room_down, theme.WAVE_DOWN),
+        ((above,), -1.0, room_up, theme.WAVE_UP),
+        (tuple(key for key in leads if key != above), 1.0, room_down, theme.WAVE_DOWN),
     ):
         if not keys:
             continue
@@ -402,7 +405,7 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
     _paint_lead_ticks(painter, picture, row, pegs)
     played = offsets.offset_ms[pegs]
     kept = played + plan.move_ms[pegs]
-    upright = peg_lengths(view, pegs, layout)
+    upright = peg_lengths(view, pegs, layout, picture.hit_track)
     front, back = (kept, played) if picture.tightened else (played, kept)
     if picture.behind_ms is not None:
         back = played + picture.behind_ms[pegs]
@@ -508,15 +511,19 @@ def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, 
 
 
 def hit_lanes(layout: PageLayout, view: GroupView, chosen: str | None) -> list[tuple[str, float]]:
-    """Tracks whose hits are marked, and the height of their marks in a row: the first lead above the line."""
-    keys = list(view.columns)
-    if chosen is not None and chosen not in keys:
-        keys.append(chosen)
+    """Tracks whose hits are marked, and the height of their marks in a row: the one to mend stands above the line."""
+    above = chosen or next(iter(view.columns), None)
+    below = [key for key in view.columns if key != above]
     base = base_px(layout)
-    return [
-        (key, base - layout.row_px * 0.34 if rank == 0 else base + layout.row_px * 0.16 + 9.0 * rank)
-        for rank, key in enumerate(keys)
-    ]
+    first = base + layout.row_px * 0.16
+    step = min(9.0, (layout.row_px - _LANE_EDGE_PX - first) / max(len(below), 1))
+    lanes = [(key, first + step * (rank + 1)) for rank, key in enumerate(below)]
+    return lanes if above is None else [(above, base - layout.row_px * 0.34), *lanes]
+
+
+def is_marked(hits: Hits, *, chosen: bool) -> NDArray[np.bool_]:
+    """Which hits have a mark: all of the track to mend, of the others only what was played."""
+    return np.full(len(hits), chosen) | (hits.kind != Kind.BLEED)
 
 
 def _paint_hits(painter: QPainter, picture: PagePicture, row: int, *, of_chosen: bool) -> None:
@@ -532,7 +539,8 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int, *, of_chosen:
         if (key == picture.hit_track) != of_chosen:
             continue
         hits = view.hits[key]
-        shown = np.flatnonzero((hits.time_s >= start_s) & (hits.time_s <= end_s))
+        inside = (hits.time_s >= start_s) & (hits.time_s <= end_s)
+        shown = np.flatnonzero(inside & is_marked(hits, chosen=of_chosen))
         if picture.hit is not None and picture.hit[0] == key:
             x = float(layout.x_in_row(row, picture.hit[1]))
             painter.setPen(QPen(theme.BRASS, 2))

@@ -61,6 +61,9 @@ from supple_snare.session.document import Session
 from supple_snare.session.recordings import Trouble
 from supple_snare.session.shelter import Left
 
+_FRAME_PX = 40
+"""Height that a window manager's frame may add."""
+
 _CARDS: dict[str, type[Card]] = {
     "gather": GatherCard,
     "grid": GridCard,
@@ -722,6 +725,16 @@ class Window(QMainWindow):
 
     def _show_keys(self) -> None:
         QMessageBox.information(self, "Keys and legend", _KEYS)
+
+    def show_first(self) -> None:
+        """Show it where it was left; at first, over the whole of a screen that has no room for more."""
+        screen = self.screen()
+        room = screen.availableSize() if screen is not None else self.size()
+        is_small = room.height() < self.height() + _FRAME_PX or room.width() < self.width()
+        if is_small and QSettings().value("window/geometry") is None:
+            self.showMaximized()
+        else:
+            self.show()
 
     def _restore(self) -> None:
         settings = QSettings()

@@ -172,6 +172,9 @@ class Looks:
 class Workspace(QObject):
     """The one place that holds the state of the window."""
 
+    opened = pyqtSignal()
+    """Another session takes the place of the one before."""
+
     session_changed = pyqtSignal()
     looks_changed = pyqtSignal()
     stages_changed = pyqtSignal()
@@ -348,6 +351,7 @@ class Workspace(QObject):
             clicking=desk.clicking,
             listening=desk.listening,
         )
+        self.opened.emit()
         self._session_replaced()
         self.looks_changed.emit()
 

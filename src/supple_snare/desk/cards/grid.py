@@ -34,6 +34,7 @@ from supple_snare.timing.tempo import TempoFinding
 
 _METERS = ("4/4", "3/4", "2/4", "6/8", "5/4", "7/8", "9/8", "12/8")
 _TAP_GAP_S = 2.5
+_HOW_TO_FIND = "Find the tempo from the hits, tap it (T), or type it."
 _FACTORS = (("½", 0.5), ("⅔", 2 / 3), ("1½", 1.5), ("2×", 2.0))
 
 
@@ -71,8 +72,9 @@ class GridCard(Card):
         self._add(rows, "Tempo", self._tempo, find)
         self.column.addLayout(rows)
         self.column.addLayout(self._readings_row())
-        self._found_words = words("Find the tempo from the hits, tap it (T), or type it.")
+        self._found_words = words(_HOW_TO_FIND)
         self.column.addWidget(self._found_words)
+        self.work.opened.connect(self._forget_readings)
         self._build_follow()
         self._build_bars()
         self.slots = SlotsBox(self.work)
@@ -184,6 +186,8 @@ class GridCard(Card):
         self._pick_up.setValue(edits.pick_up_counts(grid))
         self._pick_up.blockSignals(False)
         self.slots.refresh()
+        if self._readings:
+            self._say_reading()
         view = self.work.view
         if view is None or not view.offsets.placed.any():
             self._evidence.setText("")
@@ -199,6 +203,12 @@ class GridCard(Card):
         )
 
     # ---- the tempo
+
+    def _forget_readings(self) -> None:
+        """Another session was opened."""
+        self._readings = []
+        self._next.setEnabled(False)
+        self._found_words.setText(_HOW_TO_FIND)
 
     def find_tempo(self, *, of_all: bool = False) -> None:
         """Find the tempo on the worker and take the likeliest reading."""
@@ -231,13 +241,18 @@ class GridCard(Card):
             self.work.tell("Find the tempo first.")
 
     def _take_reading(self) -> None:
+        self._do("Take a tempo found", edits.take_reading, self._readings[self._reading].grid)
+        self._say_reading()
+
+    def _say_reading(self) -> None:
+        """The reading taken, and whether the tempo is still the one it gave."""
         reading = self._readings[self._reading]
-        self._do("Take a tempo found", edits.take_reading, reading.grid)
         manner = "steady" if reading.steady else f"wandering by {reading.wander:.0%}"
         place = f"reading {self._reading + 1} of {len(self._readings)}"
+        kept = self.work.session.grid.tempo_bpm == reading.grid.tempo_bpm
         self._found_words.setText(
-            f"{reading.grid.tempo_bpm:.2f} bpm in {reading.grid.meter}, {manner}; {reading.confidence:.0%} sure "
-            f"({place}; [ and ] step).".replace("%", " %")
+            f"{'' if kept else 'Changed since found: '}{reading.grid.tempo_bpm:.2f} bpm in {reading.grid.meter}, "
+            f"{manner}; {reading.confidence:.0%} sure ({place}; [ and ] step).".replace("%", " %")
         )
 
     def _choose_midi(self) -> None:
