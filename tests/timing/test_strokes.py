@@ -53,21 +53,16 @@ def test_a_roll_is_timed_by_its_start_and_fast_strokes_are_no_roll():
     assert set(fast.kind.tolist()) == {Kind.PLAYED}
 
 
-def test_close_microphones_lead_and_the_room_does_not():
-    """The track whose loud hits are bleed is no lead; the busiest drum comes first."""
+def test_close_microphones_lead_the_busiest_drum_first():
+    """A drum of soft strokes under loud bleed leads too; one that never plays does not."""
     snare = Hits.of(np.arange(8.0), level_db=-6.0)
-    tom = Hits.of(np.arange(20.0), level_db=[-8.0] * 4 + [-30.0] * 16, kind=[0] * 4 + [Kind.BLEED] * 16)
-    room = Hits.of(np.arange(20.0), level_db=-12.0, kind=[Kind.BLEED] * 18 + [0] * 2)
-    assert suggest_leads([room, tom, snare]) == [2, 1]
+    soft = Hits.of(np.arange(20.0), level_db=[-30.0] * 10 + [-8.0] * 10, kind=[0] * 10 + [Kind.BLEED] * 10)
+    idle = Hits.of(np.arange(20.0), level_db=-12.0, kind=[Kind.BLEED] * 20)
+    assert suggest_leads([idle, snare, soft], [True, True, True]) == [2, 1]
 
 
 def test_a_far_microphone_does_not_lead_beside_a_close_one():
     """It is the only one to hear the cymbals, and hears everything late; alone it must do."""
-    times = np.arange(1.0, 9.0, 0.5)
-    bleeds = np.arange(len(times)) % 2 == 1
-    close = Hits.of(times, level_db=np.where(bleeds, -30.0, -9.0), kind=np.where(bleeds, Kind.BLEED, Kind.PLAYED))
-    over = Hits.of(times + 0.25, level_db=-12.0 - 0.1 * bleeds, kind=np.where(bleeds, Kind.BLEED, Kind.PLAYED))
-    everything = over.with_kind(np.full(len(over), Kind.PLAYED))
-    assert suggest_leads([everything, close]) == [0, 1]
-    assert suggest_leads([over, close]) == [1]
-    assert suggest_leads([over]) == [0]
+    over, close = Hits.of(np.arange(20.0)), Hits.of(np.arange(8.0))
+    assert suggest_leads([over, close], [False, True]) == [1]
+    assert suggest_leads([over, close], [False, False]) == [0, 1]

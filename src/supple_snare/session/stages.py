@@ -229,8 +229,11 @@ class Stages:
         hits = {track.key: self._hits(session, track, verdicts[track.key], materials[track.key]) for track in tracks}
         leads = group.leads
         if leads is None:
-            close = tuple(None if t.material is None else t.material is not Material.DRUM_OVERHEAD for t in tracks)
             found = tuple(verdicts[track.key] for track in tracks)
+            close = tuple(
+                not each.is_far if track.material is None else track.material is not Material.DRUM_OVERHEAD
+                for track, each in zip(tracks, found, strict=True)
+            )
             order = self._keep("ranks", (found, close), lambda _key: _ranks(found, close))
             leads = tuple(tracks[index].key for index in order)
         columns = tuple(dict.fromkeys((*leads, *(key for own in group.section_leads for key in own.leads))))
@@ -365,14 +368,14 @@ def material_of(analysis: Analysis, verdict: Verdict, ear: Ear, *, is_alone: boo
     return Material.DRUM_OVERHEAD if verdict.is_far else Material.DRUM_CLOSE
 
 
-def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool | None]) -> list[int]:
+def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool]) -> list[int]:
     """Ranks by what was found, so that no correction by hand turns them round."""
     kinds = [np.where(verdict.played, Kind.PLAYED, Kind.BLEED) for verdict in verdicts]
     found = [
         Hits.of(verdict.time_s, level_db=verdict.level_db, kind=kind)
         for verdict, kind in zip(verdicts, kinds, strict=True)
     ]
-    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close=close)
+    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close)
 
 
 def part_of(progress: Progress, number: int, total: int) -> Progress:
