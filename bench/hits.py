@@ -36,12 +36,14 @@ class Tally:
         self.kinds: dict[str, list[int]] = {}
         self.errors_s: list[float] = []
         self.false_a_minute: list[float] = []
+        self.told: dict[str, list[bool]] = {"grace": [], "stroke": []}
 
     def add(self, made: Made, found: dict[str, Hits]) -> list[tuple[str, Score]]:
         """Score one recording; returns the score of each close microphone."""
         scores = []
         for drum, truth in made.struck.items():
             hits = found[drum]
+            self._add_told(truth, hits)
             times = hits.time_s[hits.kind != Kind.BLEED]
             outside, counted = outside_rolls(truth, times)
             times = times[counted]
@@ -61,6 +63,15 @@ class Tally:
             scores.append((drum, wide))
         return scores
 
+    def _add_told(self, truth: Struck, hits: Hits) -> None:
+        """Whether grace notes and strokes that were found count as what they are."""
+        for kind, as_what in (("grace", Kind.GRACE), ("stroke", Kind.PLAYED)):
+            true_s, kept = truth.time_s[truth.kind == kind], hits[hits.kind != Kind.BLEED]
+            if len(true_s) and len(kept):
+                nearest = nearest_index(kept.time_s, true_s)
+                found = np.abs(kept.time_s[nearest] - true_s) < 0.010
+                self.told[kind] += (kept.kind[nearest[found]] == as_what).tolist()
+
     def row(self) -> str:
         """The figures in one line."""
         errors = 1000.0 * np.abs(np.array(self.errors_s))
@@ -71,10 +82,11 @@ class Tally:
         recall = matched / max(sum(entry.hits for entry in self.wide), 1)
         kinds = ", ".join(f"{kind} {100 * got / of:.0f} %" for kind, (got, of) in sorted(self.kinds.items()))
         idle = f"; idle drum {np.mean(self.false_a_minute):.1f} a minute" if self.false_a_minute else ""
+        told = ", ".join(f"{kind} {np.mean(found):.1%}" for kind, found in self.told.items() if found)
         return (
             f"{np.mean(f_wide):.3f}  {min(f_wide):.3f}  {np.mean(f_narrow):.3f}  {precision:.3f}  {recall:.3f}  "
             f"{np.median(errors):5.2f}  {np.percentile(errors, 95):5.2f}  {1000 * np.median(self.errors_s):+5.2f}  "
-            f"{kinds}{idle}"
+            f"{kinds}{idle}; of those told as such {told}"
         )
 
 

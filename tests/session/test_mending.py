@@ -73,10 +73,17 @@ def test_each_section_has_its_own_limit(tmp_path):
 
 
 def test_of_hits_nearer_than_the_spacing_the_louder_counts():
-    """The softer one moves along: before the louder as its grace, after it as a roll's inside does."""
+    """The softer one moves along: before the louder as its grace, after it as a roll's inside does.
+
+    Of two as loud the second is a bounce.
+    """
     track = Track(key="t1", name="", recording=None, rules=HitRules(spacing_ms=100.0))
-    verdict = verdict_of([1.0, 1.06, 2.0, 2.06, 3.0], [-10.0, -12.0, -12.0, -10.0, -12.0])
-    assert hits_of(track, verdict).kind.tolist() == [Kind.PLAYED, Kind.ROLL, Kind.GRACE, Kind.PLAYED, Kind.PLAYED]
+    verdict = verdict_of([1.0, 1.06, 2.0, 2.06, 3.0, 3.07], [-10.0, -12.0, -14.0, -10.0, -12.0, -11.5])
+    kinds = [Kind.PLAYED, Kind.ROLL, Kind.GRACE, Kind.PLAYED, Kind.PLAYED, Kind.ROLL]
+    assert hits_of(track, verdict).kind.tolist() == kinds
+    free = Track(key="t1", name="", recording=None)
+    near = verdict_of([1.0, 1.03, 2.0, 2.05], [-10.0, -9.7, -12.0, -12.0])
+    assert hits_of(free, near).kind.tolist() == [Kind.PLAYED, Kind.ROLL, Kind.PLAYED, Kind.PLAYED]
 
 
 def test_plucked_notes_keep_their_distance_unless_told_otherwise():

@@ -12,6 +12,8 @@ import soundfile
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
 from supple_snare.sound.files import read_recording
+from supple_snare.timing.hits import Hits, Kind
+from supple_snare.timing.kinds import mark_grace_and_rolls
 from tests.conftest import RATE_HZ, Take, drum_line
 
 SECONDS = 24
@@ -91,6 +93,24 @@ def test_the_microphone_of_an_idle_drum_plays_nothing(tmp_path):
     tom = judged(tmp_path, ["snare", "kick", "tom"])["tom"]
     assert len(tom.time_s) > 30
     assert np.count_nonzero(tom.played) <= 1
+
+
+def test_a_grace_note_is_as_loud_as_it_is_and_not_as_its_main_stroke(tmp_path):
+    """Flams on a drum whose wires rattle on: 6 dB lie between the two, and the louder one is the stroke."""
+    rng = np.random.default_rng(12)
+    mains = np.arange(1.0, 22.0, 1.0)
+    decay = 0.4 * np.exp(-np.arange(RATE_HZ // 2) / RATE_HZ / 0.12)
+    sound = np.zeros(SECONDS * RATE_HZ)
+    for times, gain in ((mains, 1.0), (mains - 0.030, 0.5)):
+        for at in np.rint(times * RATE_HZ).astype(int):
+            sound[at : at + len(decay)] += gain * decay * rng.normal(size=len(decay))
+    write(tmp_path, rng, {"tom": sound})
+    (verdict,) = judged(tmp_path, ["tom"]).values()
+    played = verdict.played
+    hits = mark_grace_and_rolls(Hits.of(verdict.time_s[played], level_db=verdict.level_db[played]))
+    grace, strokes = hits.of_kind(Kind.GRACE), hits.of_kind(Kind.PLAYED)
+    assert np.abs(grace.time_s[:, None] - (mains - 0.030)).min(axis=0).max() < 0.004
+    assert np.abs(strokes.time_s[:, None] - mains).min(axis=0).max() < 0.004
 
 
 def test_two_players_who_double_a_line_are_both_heard(tmp_path):

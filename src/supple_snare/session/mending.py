@@ -63,8 +63,7 @@ def track_hits(track: Track, verdict: Verdict, peaks: Peaks, *, sections: tuple[
     parts = []
     for index, own in enumerate(rules):
         part = hits[section_of(starts_s, hits.time_s) == index]
-        spacing_ms = preset.spacing_ms if own.spacing_ms is None else own.spacing_ms
-        part = part if spacing_ms is None else keep_spacing(part, spacing_ms)
+        part = keep_spacing(part, preset.spacing_ms if own.spacing_ms is None else own.spacing_ms)
         mine = np.array(placed_s)[section_of(starts_s, np.array(placed_s)) == index]
         parts.append(mark_ghosts(part.merged(_placed(mine, track, verdict, peaks))))
     hits = parts[0]

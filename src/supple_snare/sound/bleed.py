@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.judge import judged_odds
+from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from supple_snare.sound.starts import rough_starts, settle_starts
@@ -55,6 +56,9 @@ _COVERING_S = np.array([-0.025, 0.004])
 
 _AS_LOUD_DB = 6.0
 """An attack that follows at once and is not softer than this would be taken for a part of the one before it."""
+
+_SOON_S = 0.045
+"""Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
 
 _LEAST = 1e-4
 
@@ -160,7 +164,7 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         One per track, in the same order.
     """
     verdicts = []
-    for found, time_s, signs in weigh_signs(analyses):
+    for analysis, (found, time_s, signs) in zip(analyses, weigh_signs(analyses), strict=True):
         if signs is None:
             log_odds = np.zeros(0)
         elif len(analyses) == 1:
@@ -168,17 +172,32 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         once = keep_distinct(time_s, log_odds)
+        level_db = _own_levels_db(analysis.peaks, time_s[once], found.level_db[once], log_odds[once] > 0.0)
         is_far = signs is not None and len(analyses) > 1 and bool(signs.closeness[0] < 0.0)
         verdicts.append(
             Verdict(
                 time_s=frozen(time_s[once]),
-                level_db=frozen(found.level_db[once]),
+                level_db=frozen(level_db),
                 log_odds=frozen(log_odds[once]),
                 sharpness=frozen(found.sharpness[once]),
                 is_far=is_far,
             )
         )
     return verdicts
+
+
+def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, played: NDArray[np.bool_]) -> FloatArray:
+    """Levels in which the stroke that follows at once has no part: a grace note is softer than the one it leads to."""
+    own_db, hits = level_db.copy(), np.flatnonzero(played)
+    if len(hits) < 2:
+        return own_db
+    bins_per_s = peaks.rate_hz / BIN_FRAMES
+    first = (time_s[hits] * bins_per_s).astype(np.int64)
+    amplitude = peaks.amplitude()
+    for number in np.flatnonzero(np.diff(time_s[hits]) < _SOON_S).tolist():
+        loudest = amplitude[first[number] : max(first[number + 1], first[number] + 1)].max(initial=0.0)
+        own_db[hits[number]] = min(own_db[hits[number]], float(amplitude_to_db(loudest)))
+    return own_db
 
 
 def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[Rises, FloatArray, Signs | None]]:

@@ -9,6 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+from supple_snare.timing.kinds import GRACE_MS
+
 
 class Material(StrEnum):
     """What the trade calls the source."""
@@ -30,8 +32,8 @@ class Preset:
     ----------
     band_hz : (float, float) or None
         Where its attacks show; None for everywhere.
-    spacing_ms : float or None
-        Nearest two strokes that are told apart; None where flams and rolls are played.
+    spacing_ms : float
+        Nearest two strokes that are told apart; of nearer ones one is a grace note or a bounce of the other.
     is_held : bool
         Its notes go on as loud as they began, so that what grows inside one is no attack of its own.
     lands_late : bool
@@ -39,7 +41,7 @@ class Preset:
     """
 
     band_hz: tuple[float, float] | None = None
-    spacing_ms: float | None = None
+    spacing_ms: float = GRACE_MS
     is_held: bool = False
     lands_late: bool = False
 
@@ -48,7 +50,7 @@ PRESETS = {
     Material.DRUM_CLOSE: Preset(),
     Material.DRUM_OVERHEAD: Preset(),
     Material.HAND_PERCUSSION: Preset(),
-    Material.PLUCKED: Preset(spacing_ms=40.0),
+    Material.PLUCKED: Preset(),
     Material.BLOWN: Preset(band_hz=(100.0, 9_600.0), spacing_ms=60.0, is_held=True, lands_late=True),
     Material.VOICE: Preset(band_hz=(120.0, 9_600.0), spacing_ms=70.0, is_held=True, lands_late=True),
     Material.KEYS: Preset(spacing_ms=30.0),

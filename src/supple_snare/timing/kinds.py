@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect
 from dataclasses import replace
 
 import numpy as np
@@ -78,21 +79,33 @@ def mark_ghosts(hits: Hits) -> Hits:
 def keep_spacing(hits: Hits, spacing_ms: float) -> Hits:
     """Let no two played hits of a track count that are nearer than a limit: of such the louder does.
 
-    A softer one before it becomes its grace note, one after it moves along as the inside of a roll does.
+    A softer one before it becomes its grace note, one after it moves along as the inside of a roll does. Of two about
+    as loud the first counts: what follows is a bounce.
     """
     played = np.flatnonzero(hits.kind == Kind.PLAYED)
+    if len(played) < 2:
+        return hits
     kind = hits.kind.copy()
-    taken = np.zeros(0)
-    for index in played[np.argsort(-hits.level_db[played], kind="stable")].tolist():
-        time_s = hits.time_s[index]
-        at = int(np.searchsorted(taken, time_s))
-        after_louder = at > 0 and 1000.0 * (time_s - taken[at - 1]) < spacing_ms
-        before_louder = at < len(taken) and 1000.0 * (taken[at] - time_s) < spacing_ms
-        if after_louder or before_louder:
-            kind[index] = Kind.ROLL if after_louder else Kind.GRACE
+    near = 1000.0 * np.diff(hits.time_s[played]) < spacing_ms
+    crowded = played[np.append(near, False) | np.append(False, near)]
+    taken: list[int] = []
+    for index in crowded[np.argsort(-hits.level_db[crowded], kind="stable")].tolist():
+        at = bisect(taken, index)
+        before = taken[at - 1] if at else None
+        after = taken[at] if at < len(taken) else None
+        if before is not None and _apart_ms(hits, before, index) < spacing_ms:
+            kind[index] = Kind.ROLL
+        elif after is None or _apart_ms(hits, index, after) >= spacing_ms:
+            taken.insert(at, index)
+        elif hits.level_db[after] - hits.level_db[index] > _GRACE_BELOW_DB:
+            kind[index] = Kind.GRACE
         else:
-            taken = np.insert(taken, at, time_s)
+            kind[after], taken[at] = Kind.ROLL, index
     return hits.with_kind(kind)
+
+
+def _apart_ms(hits: Hits, first: int, second: int) -> float:
+    return 1000.0 * float(hits.time_s[second] - hits.time_s[first])
 
 
 def _runs(gap_ms: FloatArray, limit_ms: float) -> list[tuple[int, int]]:
