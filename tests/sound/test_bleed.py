@@ -177,6 +177,25 @@ def test_an_overhead_does_not_claim_a_drum_it_hears_well(tmp_path):
         assert np.count_nonzero(found[name].played) <= 1.05 * len(times[name])
 
 
+def test_an_overhead_that_alone_hears_a_horn_is_still_far(tmp_path):
+    """Whose notes are its own by every other sign; it hears both drums as loud."""
+    rng = np.random.default_rng(8)
+    struck = np.arange(0.5, 22.0, 0.5) + rng.normal(0.0, 0.008, 43)
+    kick, snare = line(rng, struck[::2], 70.0), line(rng, struck[1::2], 210.0)
+    horn, blown = np.zeros(len(kick)), np.arange(round(0.6 * RATE_HZ)) / RATE_HZ
+    shape = np.minimum(1.0, blown / 0.03) * np.minimum(1.0, (0.6 - blown) / 0.05)
+    for number, time in enumerate(np.arange(0.73, 22.0, 0.75)):
+        pitch_hz = 150.0 * 2.0 ** ((number * 5 % 12) / 12.0)
+        note = sum(np.sin(2 * np.pi * pitch_hz * part * blown) / part for part in range(1, 7))
+        horn[round(time * RATE_HZ) :][: len(note)] += 0.1 * note * shape
+    far = {name: 0.15 * np.roll(sound, 150) for name, sound in (("kick", kick), ("snare", snare), ("horn", horn))}
+    close = {"kick": kick + far["snare"] + far["horn"], "snare": snare + far["kick"] + far["horn"]}
+    write(tmp_path, rng, close | {"over": np.roll(kick + snare, 150) + horn})
+    verdicts = judged(tmp_path, ["kick", "snare", "over"])
+    assert verdicts["over"].played.any()
+    assert [verdict.is_far for verdict in verdicts.values()] == [False, False, True]
+
+
 def test_no_tracks_and_silent_tracks(tmp_path):
     """Nothing in, nothing out."""
     assert judge_bleed([]) == []

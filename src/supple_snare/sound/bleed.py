@@ -7,7 +7,7 @@ From that, the attack's level, and who hears it first, `judge` tells the odds th
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -59,6 +59,11 @@ _AS_LOUD_DB = 6.0
 
 _SOON_S = 0.045
 """Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
+
+_HARDLY_CLOSE = 3.05
+_STANDS_OUT_DB = 8.0
+_DULL = 1.5
+"""dB per ms: half of all close microphones hear their own drum rise faster, wind players hardly ever do."""
 
 _LEAST = 1e-4
 
@@ -173,17 +178,28 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         once = keep_distinct(time_s, log_odds)
         level_db = _own_levels_db(analysis.peaks, time_s[once], found.level_db[once], log_odds[once] > 0.0)
-        is_far = signs is not None and len(analyses) > 1 and bool(signs.closeness[0] < 0.0)
-        verdicts.append(
-            Verdict(
-                time_s=frozen(time_s[once]),
-                level_db=frozen(level_db),
-                log_odds=frozen(log_odds[once]),
-                sharpness=frozen(found.sharpness[once]),
-                is_far=is_far,
-            )
+        verdict = Verdict(
+            time_s=frozen(time_s[once]),
+            level_db=frozen(level_db),
+            log_odds=frozen(log_odds[once]),
+            sharpness=frozen(found.sharpness[once]),
         )
+        if signs is not None and len(analyses) > 1:
+            verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
+        verdicts.append(verdict)
     return verdicts
+
+
+def _is_far(closeness: float, verdict: Verdict) -> bool:
+    """Whether a microphone is close to no drum of its own.
+
+    Far ones hear other players of the room best of all, whose dull attacks stand out of nothing: that is no drum.
+    """
+    played = verdict.played
+    if closeness < 0.0 or closeness > _HARDLY_CLOSE or played.all() or not played.any():
+        return closeness < 0.0
+    above_db = np.median(verdict.level_db[played]) - np.median(verdict.level_db[~played])
+    return bool(above_db < _STANDS_OUT_DB and np.median(verdict.sharpness[played]) < _DULL)
 
 
 def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, played: NDArray[np.bool_]) -> FloatArray:
