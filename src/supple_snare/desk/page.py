@@ -564,9 +564,10 @@ def describe_stroke(work: Workspace, index: int) -> str:
     assert view is not None
     lead = work.session.name_of(view.lead_of(index))
     offset = float(view.offsets.offset_ms[index])
-    if not np.isfinite(offset):
-        return f"{lead}: no slot of its own, moves along with its neighbours"
     grid = work.session.grid
+    if not np.isfinite(offset):
+        at = float(grid.bar_at(view.strokes.time_s[index]))
+        return f"{lead} · in bar {np.floor(at):.0f} · no slot of its own, moves along with its neighbours"
     beat = float(view.offsets.beat[index]) / grid.bars.meter_of(int(view.offsets.bar[index])).unit_beats + 1.0
     side = "early" if offset < 0 else "late"
     move = float(view.plan.move_ms[index])

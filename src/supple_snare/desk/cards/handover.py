@@ -47,7 +47,7 @@ class HandOverCard(Card):
         self.column.addWidget(head("Folder"))
         row = QHBoxLayout()
         self.folder = QLineEdit()
-        self.folder.setPlaceholderText("a folder for the tightened files")
+        self.folder.setPlaceholderText("choose or type a folder")
         self.folder.setAccessibleName("Folder")
         self.folder.textChanged.connect(self._update_buttons)
         choose = button("…", "Choose a folder")
@@ -239,6 +239,12 @@ class HandOverCard(Card):
         return f"{told} {doubtful} doubt{'s' if doubtful != 1 else ''} to listen to." if doubtful else told
 
     def _update_buttons(self) -> None:
-        chosen = any(box.isChecked() for box in self._groups.values())
-        ready = bool(self.folder.text().strip()) and chosen and self._job is None
-        self.write.setEnabled(ready and self.work.view is not None)
+        missing = ""
+        if not any(box.isChecked() for box in self._groups.values()):
+            missing = "Choose a group first"
+        elif not self.folder.text().strip():
+            missing = "Choose a folder first"
+        elif self.work.view is None:
+            missing = "The recordings are still being listened to"
+        self.write.setEnabled(not missing and self._job is None)
+        self.write.setToolTip(missing or "Write the tightened tracks to the folder")
