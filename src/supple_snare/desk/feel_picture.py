@@ -16,7 +16,6 @@ from supple_snare.desk import theme
 from supple_snare.desk.stamps import put
 from supple_snare.session.feels import FeelSeen
 from supple_snare.timing.groove import UNSURE_COUNT, Groove, likeness, look_up
-from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.units import FloatArray
 
 _LEAST_SPAN_MS = 15.0
@@ -171,12 +170,10 @@ def _paint_dots(painter: QPainter, layout: FeelLayout, seen: FeelSeen) -> None:
     # A little to the left or right by its number, so that dots do not hide one another.
     aside = ((np.arange(len(offset_ms)) * 0.618) % 1.0 - 0.5) * min(0.62 * layout.slot_px, 30.0)
     x, y = layout.x(seen.place_beats) + aside, layout.y(offset_ms)
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-    for which in (-1, 0, 1):
-        mine = np.where(np.abs(offset_ms) <= ON_TIME_MS, 0, np.sign(offset_ms)) == which
-        colour = QColor(theme.lean_colour(which * 2.0 * ON_TIME_MS))
+    for ink, mine in theme.by_lean(offset_ms):
+        colour = QColor(ink)
         colour.setAlpha(150)
-        put(painter, map(QPointF, x[mine].tolist(), y[mine].tolist()), colour, 2.2)
+        put(painter, x[mine], y[mine], colour, 2.2)
 
 
 def _paint_middles(painter: QPainter, layout: FeelLayout, groove: Groove) -> None:

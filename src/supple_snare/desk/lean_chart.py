@@ -15,7 +15,6 @@ from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.stages import GroupView
-from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.tighten import Response
 from supple_snare.timing.units import FloatArray
 
@@ -235,20 +234,19 @@ class LeanChart(TakeChart):
         x = self._x(view.strokes.time_s[placed])
         played = values[placed]
         beyond = np.abs(played) > self._span_ms()
-        points = list(map(QPointF, x.tolist(), self._y(played).tolist()))
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-        for at, offset_ms, outside in zip(points, played.tolist(), beyond.tolist(), strict=True):
-            if outside:  # an arrow at the edge
-                up = -1.0 if offset_ms > 0 else 1.0
-                painter.setPen(QPen(theme.lean_colour(offset_ms), 1.3))
-                painter.drawPolyline(QPolygonF([at + QPointF(-3, -4 * up), at, at + QPointF(3, -4 * up)]))
-            else:
-                put(painter, (at,), theme.lean_colour(offset_ms), 2.8, ring=True)
+        y = self._y(played)
+        for at_x, at_y, offset_ms in zip(x[beyond].tolist(), y[beyond].tolist(), played[beyond].tolist(), strict=True):
+            at, up = QPointF(at_x, at_y), -1.0 if offset_ms > 0 else 1.0  # an arrow at the edge
+            painter.setPen(QPen(theme.lean_colour(offset_ms), 1.3))
+            painter.drawPolyline(QPolygonF([at + QPointF(-3, -4 * up), at, at + QPointF(3, -4 * up)]))
+        for colour, mine in theme.by_lean(played):
+            put(painter, x[mine & ~beyond], y[mine & ~beyond], colour, 2.8, ring=True)
         selected = self._workspace.selected
         if selected is not None and selected in placed:
             painter.setPen(QPen(theme.BRASS, 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(points[int(np.searchsorted(placed, selected))], 7.0, 7.0)
+            index = int(np.searchsorted(placed, selected))
+            painter.drawEllipse(QPointF(float(x[index]), float(y[index])), 7.0, 7.0)
 
     def _paint_tightened(self, painter: QPainter, view: GroupView) -> None:
         values = self._values(view)[1]
@@ -256,12 +254,8 @@ class LeanChart(TakeChart):
         x = self._x(view.strokes.time_s[placed])
         tightened = values[placed]
         y = self._y(tightened)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-        side = np.where(np.abs(tightened) <= ON_TIME_MS, 0, np.sign(tightened))
-        for which in (-1, 0, 1):
-            mine = side == which
-            places = map(QPointF, x[mine].tolist(), y[mine].tolist())
-            put(painter, places, theme.lean_colour(which * 2.0 * ON_TIME_MS), 2.3)
+        for colour, mine in theme.by_lean(tightened):
+            put(painter, x[mine], y[mine], colour, 2.3)
 
     # ---- gestures
 

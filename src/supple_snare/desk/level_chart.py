@@ -107,18 +107,16 @@ class LevelChart(TakeChart):
             layer = self._blank(Qt.GlobalColor.transparent)
             painter = QPainter(layer)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            places = list(map(QPointF, self._x(hits.time_s).tolist(), self._y(hits.level_db).tolist()))
-            kinds = hits.kind.tolist()
-            put(painter, (p for p, k in zip(places, kinds, strict=True) if k == Kind.BLEED), theme.INK_FAINT, 2.6,
-                ring=True)  # fmt: skip
-            put(painter, (p for p, k in zip(places, kinds, strict=True) if k == Kind.PLAYED), theme.INK, 2.8)
+            x, y = self._x(hits.time_s), self._y(hits.level_db)
+            bleed, played = hits.kind == Kind.BLEED, hits.kind == Kind.PLAYED
+            put(painter, x[bleed], y[bleed], theme.INK_FAINT, 2.6, ring=True)
+            put(painter, x[played], y[played], theme.INK, 2.8)
             painter.setPen(QPen(theme.INK, 1.4))
-            for place, kind in zip(places, kinds, strict=True):
-                if kind in (Kind.GRACE, Kind.ROLL):
-                    painter.drawLine(place + QPointF(-3, 3), place + QPointF(3, -3))
-            doubtful = np.isin(hits.time_s, doubtful_s(hits)).tolist()
-            put(painter, (p for p, d in zip(places, doubtful, strict=True) if d), theme.BRASS, 5.0, ring=True)
+            rest = ~bleed & ~played
+            for place in map(QPointF, x[rest].tolist(), y[rest].tolist()):
+                painter.drawLine(place + QPointF(-3, 3), place + QPointF(3, -3))
+            doubtful = np.isin(hits.time_s, doubtful_s(hits))
+            put(painter, x[doubtful], y[doubtful], theme.BRASS, 5.0, ring=True)
             painter.end()
             self._layer = (depends, layer)
         return self._layer[1]

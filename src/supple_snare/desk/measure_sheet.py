@@ -28,7 +28,6 @@ from supple_snare.errors import SnareError
 from supple_snare.exchange.tables import write_csv
 from supple_snare.session.measures import KINDS, Cell, Table, measure_table
 from supple_snare.session.stages import GroupView
-from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.units import FloatArray
 
 _NAMES = {
@@ -153,14 +152,8 @@ class MeasurePicture(QWidget):
         # A little to the left or right by its number, so that dots do not hide one another.
         aside = ((np.arange(len(column)) * 0.618) % 1.0 - 0.5) * min(0.5 * width, 60.0)
         x = plot.left() + (column + 0.5) * width + aside
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        for colour, mine in (
-            (theme.EARLY, offset_ms < -ON_TIME_MS),
-            (theme.LATE, offset_ms > ON_TIME_MS),
-            (theme.INK, np.abs(offset_ms) <= ON_TIME_MS),
-        ):
-            places = [QPointF(a, height(b)) for a, b in zip(x[mine].tolist(), offset_ms[mine].tolist(), strict=True)]
-            put(painter, places, colour, 2.4)
+        for colour, mine in theme.by_lean(offset_ms):
+            put(painter, x[mine], np.array([height(each) for each in offset_ms[mine].tolist()]), colour, 2.4)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         every = max(1, int(np.ceil(34.0 / width)))
         for number, name in enumerate(names):

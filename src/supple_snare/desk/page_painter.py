@@ -19,7 +19,6 @@ from supple_snare.sound.editlist import EditList
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Hits, Kind, Origin
-from supple_snare.timing.measure import ON_TIME_MS
 from supple_snare.timing.notes import NoteChange, Notes
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, IntArray
@@ -449,31 +448,19 @@ def _paint_pegs(
     head_y = base + np.cos(angle) * upright
     capped = np.abs(angle) >= LEAN_CAP - 1e-9
     radius = 2.4 if ghost else 4.2
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
-    side = np.where(np.abs(offset_ms) <= ON_TIME_MS, 0, np.sign(offset_ms))
-    for which in (0, -1, 1):
-        mine = side == which
+    for ink, mine in theme.by_lean(offset_ms):
         if not mine.any():
             continue
-        colour = QColor(theme.lean_colour(which * 2.0 * ON_TIME_MS))
+        colour = QColor(ink)
         if ghost:
             colour.setAlpha(110)
         painter.setPen(QPen(colour, 1.4 if ghost else 2.4))
-        feet = x[mine].tolist()
-        heads = list(map(QPointF, head_x[mine].tolist(), head_y[mine].tolist()))
-        lines = [QLineF(QPointF(foot, base), head) for foot, head in zip(feet, heads, strict=True)]
+        ends = zip(x[mine].tolist(), head_x[mine].tolist(), head_y[mine].tolist(), strict=True)
+        lines = [QLineF(foot, base, to_x, to_y) for foot, to_x, to_y in ends]
         painter.drawLines(lines)  # type: ignore[call-overload]  # PyQt 6.11 takes a list, its stubs do not say so
         # A square head leans farther than can be drawn.
-        far = capped[mine].tolist()
-        put(painter, [head for head, is_far in zip(heads, far, strict=True) if not is_far], colour, radius, ring=ghost)
-        put(
-            painter,
-            [head for head, is_far in zip(heads, far, strict=True) if is_far],
-            colour,
-            radius,
-            ring=ghost,
-            square=True,
-        )
+        for square, which_heads in ((False, mine & ~capped), (True, mine & capped)):
+            put(painter, head_x[which_heads], head_y[which_heads], colour, radius, ring=ghost, square=square)
 
 
 def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, which: IntArray) -> None:
@@ -534,7 +521,6 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int, *, of_chosen:
     view, layout = picture.view, picture.layout
     assert view is not None
     start_s, end_s = layout.row_span_s(row)
-    painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, True)
     for key, y in hit_lanes(layout, view, picture.hit_track):
         if (key == picture.hit_track) != of_chosen:
             continue
@@ -550,20 +536,18 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int, *, of_chosen:
         kind, ghost = hits.kind[shown], hits.ghost[shown]
         x_all = layout.x_in_row(row, hits.time_s[shown])
 
-        def places(which: NDArray[np.bool_], x_all: FloatArray = x_all, y: float = y) -> list[QPointF]:
-            return [QPointF(x, y) for x in x_all[which].tolist()]
-
-        put(painter, places((kind == Kind.PLAYED) & ~ghost), ink, 3.2)
-        put(painter, places((kind == Kind.PLAYED) & ghost), ink, 2.0)
-        put(painter, places(kind == Kind.BLEED), theme.INK_FAINT, 2.6, ring=True)
+        played, bleed = kind == Kind.PLAYED, kind == Kind.BLEED
+        for which, colour, radius in ((played & ~ghost, ink, 3.2), (played & ghost, ink, 2.0)):
+            put(painter, x_all[which], np.full(np.count_nonzero(which), y), colour, radius)
+        put(painter, x_all[bleed], np.full(np.count_nonzero(bleed), y), theme.INK_FAINT, 2.6, ring=True)
         painter.setPen(QPen(ink, 1.4))
-        for at in places(kind == Kind.GRACE):
-            painter.drawLine(QLineF(at.x() - 3, at.y() + 3, at.x() + 3, at.y() - 3))
-        for at in places(kind == Kind.ROLL):
-            painter.drawLine(QLineF(at.x(), at.y() - 3, at.x(), at.y() + 3))
+        for x in x_all[kind == Kind.GRACE].tolist():
+            painter.drawLine(QLineF(x - 3, y + 3, x + 3, y - 3))
+        for x in x_all[kind == Kind.ROLL].tolist():
+            painter.drawLine(QLineF(x, y - 3, x, y + 3))
         painter.setPen(QPen(theme.BRASS, 1.6))
-        for at in places(hits.origin[shown] != Origin.FOUND):
-            painter.drawLine(QLineF(at.x() - 4, at.y() + 6, at.x() + 4, at.y() + 6))
+        for x in x_all[hits.origin[shown] != Origin.FOUND].tolist():
+            painter.drawLine(QLineF(x - 4, y + 6, x + 4, y + 6))
         gone = np.array(picture.removed.get(key, ()))
         painter.setPen(QPen(theme.INK_SOFT, 1.4))
         for x in layout.x_in_row(row, gone[(gone >= start_s) & (gone <= end_s)]).tolist():

@@ -99,9 +99,7 @@ class TempoChart(TakeChart):
         played = self._workspace.session.grid.played
         assert played is not None
         middle_s, tempo = raw_course_tempo(played)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        places = list(map(QPointF, self._x(middle_s).tolist(), self._y(tempo).tolist()))
-        put(painter, places, theme.INK_FAINT, 2.4, ring=True)
+        put(painter, self._x(middle_s), self._y(tempo), theme.INK_FAINT, 2.4, ring=True)
 
     def _paint_course(self, painter: QPainter) -> None:
         session = self._workspace.session

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PyQt6.QtWidgets import QApplication
 
 from supple_snare.timing.measure import ON_TIME_MS
+from supple_snare.timing.units import FloatArray
 
 PAPER = QColor("#F4EEE2")
 SHEET = QColor("#FBF8F1")
@@ -37,6 +40,12 @@ def lean_colour(offset_ms: float) -> QColor:
     if abs(offset_ms) <= ON_TIME_MS:
         return INK
     return EARLY if offset_ms < 0 else LATE
+
+
+def by_lean(offset_ms: FloatArray) -> list[tuple[QColor, NDArray[np.bool_]]]:
+    """Each colour of offsets, and which of them have it."""
+    early, late = offset_ms < -ON_TIME_MS, offset_ms > ON_TIME_MS
+    return [(INK, ~early & ~late), (EARLY, early), (LATE, late)]
 
 
 def signed(value: float, digits: int = 0) -> str:
