@@ -10,6 +10,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from supple_snare.timing.five_diagonals import solve_five_diagonals
 from supple_snare.timing.units import FloatArray, IntArray
 
 
@@ -63,21 +64,5 @@ class SmoothRow:
         self._right[places + 1] += weight * gap
 
     def solved(self) -> FloatArray:
-        """The values at which the sum of squares is least, by splitting the matrix into L D Lᵀ.
-
-        Each step needs the two before it, so this is a plain loop: some twelve thousand places in an hour at most.
-        """
-        two, one, main = (row.tolist() for row in self._matrix)
-        right = self._right.tolist()
-        count = self._count
-        pivot, low, lower, value = [0.0] * (count + 2), [0.0] * (count + 2), [0.0] * (count + 2), [0.0] * (count + 2)
-        for i in range(count):  # entries −1 and −2 are still zero when they are asked for
-            pivot[i] = main[i] - pivot[i - 1] * low[i - 1] ** 2 - pivot[i - 2] * lower[i - 2] ** 2
-            if i + 1 < count:
-                low[i] = (one[i + 1] - pivot[i - 1] * low[i - 1] * lower[i - 1]) / pivot[i]
-            if i + 2 < count:
-                lower[i] = two[i + 2] / pivot[i]
-            value[i] = right[i] - low[i - 1] * value[i - 1] - lower[i - 2] * value[i - 2]
-        for i in range(count - 1, -1, -1):
-            value[i] = value[i] / pivot[i] - low[i] * value[i + 1] - lower[i] * value[i + 2]
-        return np.array(value[:count])
+        """The values at which the sum of squares is least."""
+        return solve_five_diagonals(self._matrix, self._right)
