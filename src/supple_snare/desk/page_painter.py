@@ -419,7 +419,10 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
         painter.setBrush(theme.SHEET)
         for px in x[view.pairs.partner[shown] < 0].tolist():
             painter.drawEllipse(QPointF(px, base + 10.0), 3.2, 3.2)
-    for px, index in zip(x.tolist(), shown.tolist(), strict=True):
+    marked = offsets.fixed[shown] | np.isin(plan.kept[shown], (Kept.HELD, Kept.GIVEN))
+    if picture.doubts:
+        marked |= [bool(picture.doubts[index]) for index in shown.tolist()]
+    for px, index in zip(x[marked].tolist(), shown[marked].tolist(), strict=True):
         _paint_marks(painter, picture, index, px, base)
 
 
