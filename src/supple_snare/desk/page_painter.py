@@ -421,7 +421,7 @@ def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
             painter.drawEllipse(QPointF(px, base + 10.0), 3.2, 3.2)
     marked = offsets.fixed[shown] | np.isin(plan.kept[shown], (Kept.HELD, Kept.GIVEN))
     if picture.doubts:
-        marked |= [bool(picture.doubts[index]) for index in shown.tolist()]
+        marked |= np.array([bool(picture.doubts[index]) for index in shown.tolist()], dtype=bool)
     for px, index in zip(x[marked].tolist(), shown[marked].tolist(), strict=True):
         _paint_marks(painter, picture, index, px, base)
 
