@@ -12,6 +12,8 @@ from supple_snare.desk.workspace import Workspace
 from supple_snare.session.document import Session
 from supple_snare.session.grid_edits import scale_tempo, with_grid
 from supple_snare.session.section_edits import split_section
+from supple_snare.sound.ear import Ear
+from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
 from tests.desk.conftest import settle, wait_until
@@ -59,6 +61,27 @@ class TestTempo:
         assert "Changed" not in card_of(grid)._found_words.text()
         grid.work.open(Session())
         assert not card_of(grid)._next.isEnabled()  # nothing was found in this one
+
+    def test_the_first_recordings_tell_their_tempo_unless_somebody_did(self, window, take, heard):
+        """It is one step, said in a sentence, and not sought again once it is taken back or a tempo was typed."""
+        said = []
+        window.work.told.connect(lambda text, _problem: said.append(text))
+        for path in take.files:
+            window.work.stages.learn(Ear.of(read_recording(path.resolve())), heard[path.name])
+        window.work.add_files(list(take.files), group_name="Drums")
+        settle(window)
+        assert window.work.session.grid.tempo_bpm == pytest.approx(take.tempo_bpm, abs=0.1)
+        assert [text for text in said if "Tempo found" in text]
+        window.work.undo()
+        settle(window)
+        window.work.add_files([], group_name="")
+        settle(window)
+        assert window.work.session.grid == Grid()
+        window.work.open(Session())
+        window.work.add_files(list(take.files), group_name="Drums")
+        window.work.do("Grid", with_grid(window.work.session, Grid(77.0, 0.5)))
+        settle(window)
+        assert window.work.session.grid.tempo_bpm == 77.0
 
     def test_the_same_music_is_counted_twice_as_fast(self, grid):
         """Lines stay where they are, and so does bar 1."""

@@ -28,12 +28,17 @@ from supple_snare.session import grid_edits as edits
 from supple_snare.session.document import Session
 from supple_snare.session.finding import tempos_of
 from supple_snare.session.report import summarise
+from supple_snare.session.stages import GroupView
 from supple_snare.timing.course import TEMPO_RANGE_BPM
+from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter
 from supple_snare.timing.tempo import TempoFinding
 
 _METERS = ("4/4", "3/4", "2/4", "6/8", "5/4", "7/8", "9/8", "12/8")
 _TAP_GAP_S = 2.5
+_SURE = 0.5
+"""Tempos less sure than this are not taken unasked."""
+
 _HOW_TO_FIND = "Find the tempo from the hits, tap it (T), or type it."
 _FACTORS = (("½", 0.5), ("⅔", 2 / 3), ("1½", 1.5), ("2×", 2.0))
 
@@ -47,6 +52,7 @@ class GridCard(Card):
         self._taps: list[float] = []
         self._tapped_along = False
         self._readings: list[TempoFinding] = []
+        self._is_sought = False
         self._reading = 0
         self.heard_s: Callable[[], float | None] = lambda: None
         """Where the sound is while it plays, None while it does not; the window tells."""
@@ -75,6 +81,7 @@ class GridCard(Card):
         self._found_words = words(_HOW_TO_FIND)
         self.column.addWidget(self._found_words)
         self.work.opened.connect(self._forget_readings)
+        self.work.stages_changed.connect(self._find_at_first)
         self._build_follow()
         self._build_bars()
         self.slots = SlotsBox(self.work)
@@ -206,9 +213,36 @@ class GridCard(Card):
 
     def _forget_readings(self) -> None:
         """Another session was opened."""
+        self._is_sought = not self.work.session.is_empty
         self._readings = []
         self._next.setEnabled(False)
         self._found_words.setText(_HOW_TO_FIND)
+
+    def _find_at_first(self) -> None:
+        """The first recordings of a new session are heard: unless somebody has set a grid, they tell the tempo."""
+        view = self.work.view
+        if self._is_sought or view is None or view.part is not None:
+            return
+        self._is_sought = True
+        if self._is_unset:
+            self._find_in(view, self._take_first)
+
+    @property
+    def _is_unset(self) -> bool:
+        """Whether nobody has set a grid yet."""
+        return self.work.session.take_grid == Grid()
+
+    def _take_first(self) -> None:
+        """Take the likeliest reading if it is at all sure, and say so."""
+        if not self._readings or not self._is_unset:
+            return
+        likeliest = self._readings[0]
+        told = f"{likeliest.grid.tempo_bpm:.2f} bpm in {likeliest.grid.meter}, {likeliest.confidence:.0%} sure"
+        if likeliest.confidence >= _SURE:
+            self._take_reading()
+            self.work.tell(f"Tempo found: {told}. ] takes the next reading, Ctrl+Z goes without.".replace("%", " %"))
+        else:
+            self.work.tell(f"No clear tempo was found; the likeliest is {told}. Set it in Grid.".replace("%", " %"))
 
     def find_tempo(self, *, of_all: bool = False) -> None:
         """Find the tempo on the worker and take the likeliest reading."""
@@ -217,19 +251,22 @@ class GridCard(Card):
             self.work.tell("The recordings are still being listened to.")
             return
 
-        def done(readings: list[TempoFinding]) -> None:
-            self._readings, self._reading = readings, 0
-            self._next.setEnabled(len(readings) > 1)
-            if readings:
+        def take() -> None:
+            if self._readings:
                 self._take_reading()
             else:
                 self.work.tell("Too few strokes to tell a tempo: tap it, type it, or lower a level limit in Hits.")
 
+        self._find_in(view, take, of_all=of_all)
+
+    def _find_in(self, view: GroupView, take: Callable[[], None], *, of_all: bool = False) -> None:
+        def done(readings: list[TempoFinding]) -> None:
+            self._readings, self._reading = readings, 0
+            self._next.setEnabled(len(readings) > 1)
+            take()
+
         self.work.jobs.submit(
-            "Finding the tempo",
-            lambda _progress: tempos_of(view, of_all=of_all),
-            done,
-            self.work.tell_error,
+            "Finding the tempo", lambda _progress: tempos_of(view, of_all=of_all), done, self.work.tell_error
         )
 
     def step_reading(self, steps: int) -> None:
