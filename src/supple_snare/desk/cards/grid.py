@@ -240,7 +240,9 @@ class GridCard(Card):
         told = f"{likeliest.grid.tempo_bpm:.2f} bpm in {likeliest.grid.meter}, {likeliest.confidence:.0%} sure"
         if likeliest.confidence >= _SURE:
             self._take_reading()
-            self.work.tell(f"Tempo found: {told}. ] takes the next reading, Ctrl+Z goes without.".replace("%", " %"))
+            self.work.tell(
+                f"Tempo found: {told}. Grid has the other readings, Ctrl+Z goes without it.".replace("%", " %")
+            )
         else:
             self.work.tell(f"No clear tempo was found; the likeliest is {told}. Set it in Grid.".replace("%", " %"))
 
