@@ -166,8 +166,14 @@ def _trimmed(sound: Sound) -> Sound:
     return cut / np.abs(cut).max()
 
 
-def _steps(drum: str, bar: int, recipe: Recipe, extra: list[float]) -> list[float]:
-    """Places within one bar, in quarter notes, at which a drum plays."""
+def _own_places(kit: Kit) -> dict[str, float]:
+    """Where in the bar each drum plays that is neither low, nor on the back beat, nor a cymbal: no two together."""
+    others = sorted((drum for drum in kit if drum not in (*LOW, *BACK, *WITHOUT_MICROPHONE)), reverse=True)
+    return dict(zip(others, (2.5, 3.5, 1.5, 0.5), strict=False))
+
+
+def _steps(drum: str, bar: int, recipe: Recipe, extra: list[float], place: float) -> list[float]:
+    """Places within one bar, in quarter notes, at which a drum plays; most have one of their own."""
     fill = bar % 4 == 3
     eighths = [0.5 * step for step in range(8)]
     if drum in LOW:
@@ -179,17 +185,16 @@ def _steps(drum: str, bar: int, recipe: Recipe, extra: list[float]) -> list[floa
         return [] if bar % 4 else [0.0]
     if drum in WITHOUT_MICROPHONE:
         return [] if drum == "ride" and bar % 8 < 4 else eighths
-    place = {"tom": 2.5, "bongo": 2.5, "tom2": 2.75}.get(drum, 3.5)
     return [place, place + 0.25] if fill else ([3.5] if bar % 2 else [])
 
 
-def _pattern(drum: str, recipe: Recipe, rng: np.random.Generator) -> list[tuple[float, float, str]]:
+def _pattern(drum: str, place: float, recipe: Recipe, rng: np.random.Generator) -> list[tuple[float, float, str]]:
     """(place in quarter notes, level in dB, kind) of all that one drum plays."""
     notes: list[tuple[float, float, str]] = []
     extra = [step for step in (0.75, 1.5, 2.5, 3.25) if rng.random() < 0.4]
     for bar in range(recipe.bars):
         first = 4.0 * bar
-        for step in _steps(drum, bar, recipe, extra):
+        for step in _steps(drum, bar, recipe, extra, place):
             if rng.random() < 0.95:
                 notes.append((first + step, -float(rng.uniform(0.0, recipe.dynamics_db)), "stroke"))
         if drum in BACK and recipe.ghosts_db is not None:
@@ -211,7 +216,7 @@ def _strike(line: Sound, shots: list[Sound], at: int, level_db: float, rng: np.r
 
 
 def _play(
-    drum: str, shots: list[Sound], recipe: Recipe, frames: int, rng: np.random.Generator
+    drum: str, shots: list[Sound], place: float, recipe: Recipe, frames: int, rng: np.random.Generator
 ) -> tuple[Sound, Struck, NDArray[np.float64]]:
     """The drum alone, what was struck, and where each stroke stands on the grid."""
     beat_s = 60.0 / recipe.tempo_bpm
@@ -223,16 +228,16 @@ def _play(
         found.append((time_s, level_db, kind, grid_s))
 
     feel_s = np.random.default_rng(round(recipe.tempo_bpm)).normal(0.0, recipe.feel_ms / 1000.0, 16)
-    for beat, level_db, kind in _pattern(drum, recipe, rng):
+    for beat, level_db, kind in _pattern(drum, place, recipe, rng):
         grid_s = 0.5 + beat * beat_s
         drift = 0.015 * np.sin(beat / 10.0) + feel_s[round(beat * 4) % 16]
         time_s = round((grid_s + drift + rng.normal(0.0, recipe.scatter_ms / 1000.0)) * RATE_HZ) / RATE_HZ
         if kind == "roll":
             gaps = rng.uniform(0.026, 0.036, 14)
-            for number, place in enumerate(np.concatenate([[0.0], np.cumsum(gaps)])):
+            for number, after_s in enumerate(np.concatenate([[0.0], np.cumsum(gaps)])):
                 inside = "roll" if number else "stroke"
                 strike(
-                    time_s + float(place),
+                    time_s + float(after_s),
                     level_db - (3.0 + float(rng.uniform(0, 3)) if number else 0.0),
                     inside,
                     grid_s,
@@ -264,10 +269,11 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
     dry: dict[str, Sound] = {}
     struck: dict[str, Struck] = {}
     grid: dict[str, NDArray[np.float64]] = {}
+    places = _own_places(kit)
     for drum, shots in kit.items():
         silent = recipe.idle_drum and drum in ("floor", "tom2", "sangban", "bongo2")
         played = replace(recipe, bars=0) if silent else recipe
-        dry[drum], struck[drum], grid[drum] = _play(drum, shots, played, frames, rng)
+        dry[drum], struck[drum], grid[drum] = _play(drum, shots, places.get(drum, 0.0), played, frames, rng)
     close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
     others = _long_notes(recipe, frames, rng) if recipe.others_db is not None else None
     tracks = {mic: heard(mic, dry, others, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
