@@ -104,13 +104,19 @@ def repaint(paths: list[Path], tempo: float) -> None:
     say("strength turned", taken)
     window.work.look(step="hits")
     key = window.work.view.leads[0]
-    taken = []
+    dragged, rested = [], []
     for limit_db in np.arange(-40.0, -10.0, 0.75).tolist():
+        window.work.begin_gesture(of_hits=True)
         begun = time.perf_counter()
         set_limit(window.work, key, None, limit_db)
         app.processEvents()
-        taken.append(1000.0 * (time.perf_counter() - begun))
-    say("level limit dragged", taken)
+        moved = time.perf_counter()
+        window.work.end_gesture()
+        app.processEvents()
+        dragged.append(1000.0 * (moved - begun))
+        rested.append(1000.0 * (time.perf_counter() - moved))
+    say("level limit dragged", dragged)
+    say("strokes when the hand rests", rested)
     window.work.jobs.cancel_all()
     window.work.close()
 

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QInputDialog
 
 from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.hits import HitsCard
+from supple_snare.desk.level_chart import set_limit
 from supple_snare.desk.loupe import SPANS_MS
 from supple_snare.desk.page_painter import base_px, hit_lanes
 from supple_snare.sound.material import Material
@@ -85,6 +86,22 @@ class TestLevelChart:
         assert len(work.view.strokes) < before
         assert chosen(hits).level_db[chosen(hits).kind == Kind.PLAYED].min() >= -8.0
         card_of(hits)._auto.click()
+        assert len(work.view.strokes) == before
+
+    def test_while_a_limit_is_dragged_hits_change_at_once_and_strokes_when_the_hand_rests(self, hits):
+        """Marks follow the hand; slots, which take longer, follow when it stops, and when it lets go."""
+        work, key = hits.work, hit_tools.chosen_track(hits.work)
+        before, played = len(work.view.strokes), np.count_nonzero(chosen(hits).kind == Kind.PLAYED)
+        work.begin_gesture(of_hits=True)
+        set_limit(work, key, None, -7.5)
+        assert np.count_nonzero(chosen(hits).kind == Kind.PLAYED) < played
+        assert len(work.view.strokes) == before
+        wait_until(lambda: len(work.view.strokes) < before)
+        set_limit(work, key, None, -40.0)
+        assert len(work.view.strokes) < before  # at once again
+        work.end_gesture()
+        assert len(work.view.strokes) >= before
+        work.undo()
         assert len(work.view.strokes) == before
 
     def test_a_section_has_a_limit_of_its_own(self, hits):

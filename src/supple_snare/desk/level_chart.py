@@ -195,7 +195,7 @@ class LevelChart(TakeChart):
         point = event.position()
         if self._pressed_at is not None and not self._dragging and abs(point.y() - self._pressed_at.y()) > _PULL_PX:
             self._dragging = True
-            work.begin_gesture()
+            work.begin_gesture(of_hits=True)
         if self._dragging:
             set_limit(work, key, self._dragged.section.key if self._dragged else None, self._level_at(point.y()))
             return

@@ -61,6 +61,9 @@ STEPS = ("gather", "grid", "hits", "feel", "tighten", "proof", "hand over")
 _SETTLE_MS = 250
 """Seams are looked for when the controls have been quiet for so long."""
 
+_REST_MS = 80
+"""Strokes are laid to their slots when a hand that changes hits has been quiet for so long."""
+
 _CUTS_KEPT = 4
 _MOST_WORKERS = 3
 """More would leave nothing for the sound and the screen."""
@@ -233,6 +236,8 @@ class Workspace(QObject):
         self._feels: tuple[tuple[object, ...], tuple[FeelSeen | None, FeelSeen | None]] | None = None
         self.library_changed.connect(self._forget_grooves)
         self._settled = self._delay(_SETTLE_MS, self._find_seams)
+        self._hits_first = False
+        self._resting = self._delay(_REST_MS, self._catch_up)
 
     def _delay(self, milliseconds: int, act: Callable[[], None]) -> QTimer:
         """A timer that acts once when nothing has restarted it for a while."""
@@ -275,29 +280,42 @@ class Workspace(QObject):
             self._gesture = label if self._gesture == "" else None
         self._session_replaced()
 
-    def begin_gesture(self) -> None:
-        """Until `end_gesture`, what is done under one name is one step, as while a handle is dragged."""
-        self._gesture = ""
+    def begin_gesture(self, *, of_hits: bool = False) -> None:
+        """Until `end_gesture`, what is done under one name is one step, as while a handle is dragged.
+
+        If it changes hits, these are shown at once; strokes are laid to their slots when the hand rests.
+        """
+        self._gesture, self._hits_first = "", of_hits
 
     def end_gesture(self) -> None:
         """The handle was let go."""
         self._gesture = None
+        if self._hits_first:
+            self._hits_first = False
+            self._catch_up()
+
+    def _catch_up(self) -> None:
+        """Lay the strokes of hits that were shown alone."""
+        self._resting.stop()
+        hits_first, self._hits_first = self._hits_first, False
+        self._heard()
+        self._hits_first = hits_first
 
     def undo(self) -> None:
         """Take the last step back."""
-        self._gesture = None
+        self._gesture, self._hits_first = None, False
         self.history = self.history.undo()
         self._session_replaced()
 
     def redo(self) -> None:
         """Bring an undone step again."""
-        self._gesture = None
+        self._gesture, self._hits_first = None, False
         self.history = self.history.redo()
         self._session_replaced()
 
     def go_to_step(self, step: int) -> None:
         """Go to any moment of the history: 0 is the oldest one known."""
-        self._gesture = None
+        self._gesture, self._hits_first = None, False
         history = self.history.went(step - len(self.history.past))
         if history.present is not self.session:
             self.history = history
@@ -337,6 +355,7 @@ class Workspace(QObject):
         """Show a session and its history from the start, as it was left."""
         session, desk = opened.history.present, opened.desk
         self.history, self._unchanged, self.reads_from = opened.history, session, None
+        self._gesture, self._hits_first = None, False
         self._cuts.clear()
         self.hearing.begin(self.folder)
         self._looked_nearby = False
@@ -493,8 +512,14 @@ class Workspace(QObject):
             return None
         known = self._views.get(group.key)
         if known is None or known[0] is not self.session:
-            ready = self.stages.is_ready(self.session, group)
-            known = (self.session, self.stages.view(self.session, group) if ready else None)
+            if not self.stages.is_ready(self.session, group):
+                view = None
+            elif self._hits_first and known is not None and known[1] is not None:
+                view = self.stages.with_hits(known[1], self.session, group)
+                self._resting.start()
+            else:
+                view = self.stages.view(self.session, group)
+            known = (self.session, view)
             self._views[group.key] = known
         return known[1]
 
@@ -720,6 +745,8 @@ class Workspace(QObject):
 
     def _find_seams(self, then: Callable[[], None] | None = None) -> None:
         """Look for the seams of every group whose plan changed."""
+        if self._resting.isActive():
+            self._catch_up()
         if self._cut_job is not None:
             self._cut_job.cancel()
         session, cache = self.session, self.hearing.cache

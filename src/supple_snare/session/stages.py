@@ -9,7 +9,7 @@ Analysis and cut read audio, parts are read from disk: these belong on a worker 
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -217,16 +217,7 @@ class Stages:
         """All stages of a group that is ready."""
         if group.part:
             return self._view_of_part(session, group)
-        tracks = session.tracks_of(group)
-        ears = tuple(session.ear_of(track) for track in tracks)
-        alone = _ears_of(session, group)
-        judged = self._verdicts[alone]
-        verdicts = {track.key: judged[alone.index(ear)] for track, ear in zip(tracks, ears, strict=True)}
-        materials = {
-            track.key: material_of(self._analyses[ear], verdicts[track.key], ear, is_alone=len(tracks) == 1)
-            for track, ear in zip(tracks, ears, strict=True)
-        }
-        hits = {track.key: self._hits(session, track, verdicts[track.key], materials[track.key]) for track in tracks}
+        tracks, verdicts, materials, hits = self._listened(session, group)
         leads = group.leads
         if leads is None:
             found = tuple(verdicts[track.key] for track in tracks)
@@ -246,6 +237,27 @@ class Stages:
         )
         offsets, pairs, plan = self._timed(session, group, strokes, columns)
         return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
+
+    def with_hits(self, view: GroupView, session: Session, group: Group) -> GroupView:
+        """A view with the hits of another session, in which only rules of hits differ; its strokes stay as they are."""
+        tracks, _, _, hits = self._listened(session, group)
+        return replace(view, group=group, tracks=tracks, hits=hits)
+
+    def _listened(
+        self, session: Session, group: Group
+    ) -> tuple[tuple[Track, ...], dict[str, Verdict], dict[str, Material], dict[str, Hits]]:
+        """The tracks of a group, and by their keys what was heard in each."""
+        tracks = session.tracks_of(group)
+        ears = tuple(session.ear_of(track) for track in tracks)
+        alone = _ears_of(session, group)
+        judged = self._verdicts[alone]
+        verdicts = {track.key: judged[alone.index(ear)] for track, ear in zip(tracks, ears, strict=True)}
+        materials = {
+            track.key: material_of(self._analyses[ear], verdicts[track.key], ear, is_alone=len(tracks) == 1)
+            for track, ear in zip(tracks, ears, strict=True)
+        }
+        hits = {track.key: self._hits(session, track, verdicts[track.key], materials[track.key]) for track in tracks}
+        return tracks, verdicts, materials, hits
 
     def _view_of_part(self, session: Session, group: Group) -> GroupView:
         """The same for a MIDI part: its chords are its strokes, and it leads itself."""
