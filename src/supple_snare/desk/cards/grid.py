@@ -236,15 +236,12 @@ class GridCard(Card):
         """Take the likeliest reading if it is at all sure, and say so."""
         if not self._readings or not self._is_unset:
             return
-        likeliest = self._readings[0]
-        told = f"{likeliest.grid.tempo_bpm:.2f} bpm in {likeliest.grid.meter}, {likeliest.confidence:.0%} sure"
-        if likeliest.confidence >= _SURE:
+        told = _in_words(self._readings[0])
+        if self._readings[0].confidence >= _SURE:
             self._take_reading()
-            self.work.tell(
-                f"Tempo found: {told}. Grid has the other readings, Ctrl+Z goes without it.".replace("%", " %")
-            )
+            self.work.tell(f"Tempo found: {told}. Grid has the other readings, Ctrl+Z goes without it.")
         else:
-            self.work.tell(f"No clear tempo was found; the likeliest is {told}. Set it in Grid.".replace("%", " %"))
+            self.work.tell(f"No clear tempo was found; the likeliest is {told}. Set it in Grid.")
 
     def find_tempo(self, *, of_all: bool = False) -> None:
         """Find the tempo on the worker and take the likeliest reading."""
@@ -286,12 +283,10 @@ class GridCard(Card):
     def _say_reading(self) -> None:
         """The reading taken, and whether the tempo is still the one it gave."""
         reading = self._readings[self._reading]
-        manner = "steady" if reading.steady else f"wandering by {reading.wander:.0%}"
-        place = f"reading {self._reading + 1} of {len(self._readings)}"
         kept = self.work.session.grid.tempo_bpm == reading.grid.tempo_bpm
         self._found_words.setText(
-            f"{'' if kept else 'Changed since found: '}{reading.grid.tempo_bpm:.2f} bpm in {reading.grid.meter}, "
-            f"{manner}; {reading.confidence:.0%} sure ({place}; [ and ] step).".replace("%", " %")
+            f"{'' if kept else 'Changed since found: '}{_in_words(reading)} (reading {self._reading + 1} of "
+            f"{len(self._readings)}; [ and ] step)."
         )
 
     def _choose_midi(self) -> None:
@@ -416,6 +411,13 @@ class GridCard(Card):
         except SnareError as error:
             self.work.tell_problem(str(error))
             self.refresh()
+
+
+def _in_words(reading: TempoFinding) -> str:
+    """What a reading says, and how sure it is."""
+    manner = "steady" if reading.steady else f"followed where it wanders by {reading.wander:.0%}"
+    tempo = f"{reading.grid.tempo_bpm:.2f} bpm in {reading.grid.meter}"
+    return f"{tempo}, {manner}; {reading.confidence:.0%} sure".replace("%", " %")
 
 
 def _mean_tempo(time_s: tuple[float, ...], step: float) -> float:
