@@ -61,7 +61,7 @@ _SOON_S = 0.045
 """Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
 
 _HARDLY_CLOSE = 3.05
-_STANDS_OUT_DB = 8.0
+_STANDS_OUT_DB = 5.0
 _DULL = 1.5
 """dB per ms: half of all close microphones hear their own drum rise faster, wind players hardly ever do."""
 
