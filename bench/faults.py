@@ -19,7 +19,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from material import EASY, RATE_HZ, Case, Recipe, Sound, cases, heard, in_processes, kits_once, options, start_of
+from material import EASY, RATE_HZ, Case, Recipe, Sound, cases, heard, in_processes, kits_once, lay, options
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.edits import add_recordings, change_group, give_moves
@@ -76,8 +76,7 @@ def recordings(case: Case, events: list[Event], rng: np.random.Generator) -> dic
     for event in events:
         shots = kit[event.drum if event.drum in kit else "snare"]
         sound = shots[rng.integers(len(shots))] * rng.uniform(0.6, 1.0)
-        at = round(event.time_s * RATE_HZ) - start_of(sound)
-        dry[event.drum][at : at + len(sound)] += sound[: max(0, frames - at)]
+        lay(dry[event.drum], sound, round(event.time_s * RATE_HZ))
     return {mic: heard(mic, dry, None, case.recipe, rng) for mic in (*_DRUMS, "over-left", "room")}
 
 

@@ -48,15 +48,15 @@ def measure_tempo(takes: int) -> None:
         ("steady, drift of 10 % of a slot", drawn, {"drift_slots": 0.1}),
         ("written rhythms", written, {}),
     ):
-        octave, tempo, phase = [], [], []
+        right = []
         for seed in range(takes):
             played = play(manner_of(seed, **fixed), seed)
             found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
-            for wanted, is_right in zip((octave, tempo, phase), is_read(found, played), strict=True):
-                wanted.append(is_right)
+            right.append(is_read(found, played))
+        octave, tempo, phase = np.mean(right, axis=0)
         print(
-            f"{name}: tempo within 0.02 bpm (octaves apart) {np.mean(tempo):.3f}, first beat within 5 ms "
-            f"{np.mean(phase):.3f}, octave {np.mean(octave):.3f}"
+            f"{name}: tempo within 0.02 bpm (octaves apart) {tempo:.3f}, first beat within 5 ms "
+            f"{phase:.3f}, octave {octave:.3f}"
         )
     scores = []
     for seed in range(1000, 1000 + takes):

@@ -20,6 +20,7 @@ from grid import is_read
 from grooves import GROOVES
 from material import (
     BACK,
+    FAR,
     LOW,
     RATE_HZ,
     WITHOUT_MICROPHONE,
@@ -27,9 +28,9 @@ from material import (
     Made,
     Sound,
     Struck,
-    heard,
     kits_once,
     options,
+    recorded,
     struck_at,
     varied,
 )
@@ -51,12 +52,11 @@ def drums_of(kit: Kit, played: Played) -> list[str]:
         return [back, low, third]
     groove = GROOVES[played.manner.groove]
     lines = [(low, groove.low), (back, groove.snare), (third, groove.hat)][: 3 if played.manner.hat else 2]
-    return [drum for drum, line in lines if line.strip(".")] + [
-        drum for drum in free if drum not in WITHOUT_MICROPHONE
-    ][: played.manner.toms]
+    toms = [drum for drum in free if drum not in WITHOUT_MICROPHONE][: played.manner.toms]
+    return [drum for drum, line in lines if line.strip(".")] + toms
 
 
-def recorded(kit: Kit, played: Played, seed: int) -> Made:
+def make(kit: Kit, played: Played, seed: int) -> Made:
     """A performance struck on a kit, in a room drawn at random."""
     rng = np.random.default_rng([seed, 5])
     recipe = replace(varied(seed), others_db=None)
@@ -68,9 +68,8 @@ def recorded(kit: Kit, played: Played, seed: int) -> Made:
         lines[drum], struck[drum] = struck_at(kit[drum], played.hits_s[mine], played.hits_db[mine], frames, seed)
     for drum in kit:
         lines.setdefault(drum, np.zeros(frames))
-    close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
-    tracks = {mic: heard(mic, lines, None, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
-    return Made(tracks, {drum: struck[drum] for drum in close if drum in struck}, {}, frames / RATE_HZ)
+    tracks = recorded(kit, lines, None, recipe, rng)
+    return Made(tracks, {drum: struck[drum] for drum in tracks if drum in struck}, {}, frames / RATE_HZ)
 
 
 @dataclass(frozen=True)
@@ -87,7 +86,7 @@ class Heard:
     @property
     def far_leads(self) -> list[str]:
         """Microphones of no drum that lead."""
-        return [name for name in self.leads if name in ("over-left", "over-right", "room")]
+        return [name for name in self.leads if name in FAR]
 
 
 def measure(kits: Path | None, only: str, seed: int) -> Heard:
@@ -95,7 +94,7 @@ def measure(kits: Path | None, only: str, seed: int) -> Heard:
     choice = [name for name in kits_once(kits) if only in name]
     kit = choice[seed % len(choice)]
     played = play((written if seed % 2 else drawn)(seed, bars=20 + seed % 9), seed)
-    made = recorded(kits_once(kits)[kit], played, seed)
+    made = make(kits_once(kits)[kit], played, seed)
     view = view_of(made)
     readings = tempos_of(view)
     leads = tuple(track.recording.path.stem for track in view.tracks if track.key in view.leads)

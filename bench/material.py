@@ -30,6 +30,7 @@ T = TypeVar("T")
 
 RATE_HZ = 48_000
 WITHOUT_MICROPHONE = ("hat", "ride", "crash", "block")
+FAR = ("over-left", "over-right", "room")
 LOW = ("kick", "cajon", "dunun", "djembe_bass")
 BACK = ("snare", "slap", "djembe")
 
@@ -208,11 +209,15 @@ def _pattern(drum: str, place: float, recipe: Recipe, rng: np.random.Generator) 
     return sorted(notes)
 
 
-def _strike(line: Sound, shots: list[Sound], at: int, level_db: float, rng: np.random.Generator) -> None:
-    """Add one of the shots, its attack starting at a sample."""
-    sound = shots[rng.integers(len(shots))] * 10 ** (level_db / 20)
+def lay(line: Sound, sound: Sound, at: int) -> None:
+    """Add a sound, its attack starting at a sample."""
     begin = at - start_of(sound)
     line[begin : begin + len(sound)] += sound[: max(0, len(line) - begin)]
+
+
+def _strike(line: Sound, shots: list[Sound], at: int, level_db: float, rng: np.random.Generator) -> None:
+    """Add one of the shots, its attack starting at a sample."""
+    lay(line, shots[rng.integers(len(shots))] * 10 ** (level_db / 20), at)
 
 
 def _play(
@@ -274,9 +279,9 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
         silent = recipe.idle_drum and drum in ("floor", "tom2", "sangban", "bongo2")
         played = replace(recipe, bars=0) if silent else recipe
         dry[drum], struck[drum], grid[drum] = _play(drum, shots, places.get(drum, 0.0), played, frames, rng)
-    close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
     others = _long_notes(recipe, frames, rng) if recipe.others_db is not None else None
-    tracks = {mic: heard(mic, dry, others, recipe, rng) for mic in (*close, "over-left", "over-right", "room")}
+    tracks = recorded(kit, dry, others, recipe, rng)
+    close = [drum for drum in kit if drum in tracks]
     return Made(tracks, {drum: struck[drum] for drum in close}, {drum: grid[drum] for drum in close}, frames / RATE_HZ)
 
 
@@ -296,6 +301,14 @@ def _long_notes(recipe: Recipe, frames: int, rng: np.random.Generator) -> Sound:
         line[at : at + len(note)] += note[: max(0, frames - at)]
         time_s += length_s
     return line / max(float(np.abs(line).max()), 1e-9)
+
+
+def recorded(
+    kit: Kit, dry: dict[str, Sound], others: Sound | None, recipe: Recipe, rng: np.random.Generator
+) -> dict[str, Sound]:
+    """What all microphones of a kit hear: one close to each drum that has its own, and the far ones."""
+    close = [drum for drum in kit if drum not in WITHOUT_MICROPHONE]
+    return {mic: heard(mic, dry, others, recipe, rng) for mic in (*close, *FAR)}
 
 
 def heard(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe, rng: np.random.Generator) -> Sound:
@@ -390,6 +403,7 @@ class Case:
 
 @cache
 def kits_once(folder: Path | None) -> dict[str, Kit]:
+    """`load_kits`, read once in each process."""
     return load_kits(folder)
 
 

@@ -540,9 +540,9 @@ def _paint_hits(painter: QPainter, picture: PagePicture, row: int, *, of_chosen:
         x_all = layout.x_in_row(row, hits.time_s[shown])
 
         played, bleed = kind == Kind.PLAYED, kind == Kind.BLEED
-        for which, colour, radius in ((played & ~ghost, ink, 3.2), (played & ghost, ink, 2.0)):
-            put(painter, x_all[which], np.full(np.count_nonzero(which), y), colour, radius)
-        put(painter, x_all[bleed], np.full(np.count_nonzero(bleed), y), theme.INK_FAINT, 2.6, ring=True)
+        put(painter, x_all[played & ~ghost], y, ink, 3.2)
+        put(painter, x_all[played & ghost], y, ink, 2.0)
+        put(painter, x_all[bleed], y, theme.INK_FAINT, 2.6, ring=True)
         painter.setPen(QPen(ink, 1.4))
         for x in x_all[kind == Kind.GRACE].tolist():
             painter.drawLine(QLineF(x - 3, y + 3, x + 3, y - 3))

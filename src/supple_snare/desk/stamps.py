@@ -48,7 +48,7 @@ def _half_px(radius: float, ratio: float) -> int:
 def put(
     painter: QPainter,
     x: FloatArray,
-    y: FloatArray,
+    y: FloatArray | float,
     colour: QColor,
     radius: float,
     *,
@@ -61,7 +61,8 @@ def put(
     ----------
     painter : QPainter
         It may be moved, not turned or scaled.
-    x, y : float array, shape (n,)
+    x : float array, shape (n,)
+    y : float array, shape (n,), or a number
         Middles of the marks.
     colour : QColor
     radius : float
@@ -72,7 +73,7 @@ def put(
     device = painter.device()
     assert device is not None
     ratio, moved = device.devicePixelRatioF(), painter.worldTransform()
-    places = np.stack([x + moved.dx(), y + moved.dy()], axis=1) * ratio
+    places = np.column_stack(np.broadcast_arrays(x + moved.dx(), y + moved.dy())) * ratio
     whole, part = np.divmod(np.rint(places * _PARTS).astype(np.int64), _PARTS)
     corners = ((whole - _half_px(radius, ratio)) / ratio).tolist()
     mark = colour.rgba(), radius, ring, square, ratio

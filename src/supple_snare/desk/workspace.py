@@ -236,7 +236,7 @@ class Workspace(QObject):
         self._feels: tuple[tuple[object, ...], tuple[FeelSeen | None, FeelSeen | None]] | None = None
         self.library_changed.connect(self._forget_grooves)
         self._settled = self._delay(_SETTLE_MS, self._find_seams)
-        self._hits_first = False
+        self._is_of_hits = False
         self._resting = self._delay(_REST_MS, self._catch_up)
 
     def _delay(self, milliseconds: int, act: Callable[[], None]) -> QTimer:
@@ -285,37 +285,39 @@ class Workspace(QObject):
 
         If it changes hits, these are shown at once; strokes are laid to their slots when the hand rests.
         """
-        self._gesture, self._hits_first = "", of_hits
+        self._gesture, self._is_of_hits = "", of_hits
 
     def end_gesture(self) -> None:
         """The handle was let go."""
-        self._gesture = None
-        if self._hits_first:
-            self._hits_first = False
+        hits_first, self._gesture = self._hits_first, None
+        if hits_first:
             self._catch_up()
 
+    @property
+    def _hits_first(self) -> bool:
+        """Whether hits are shown before their strokes are laid."""
+        return self._gesture is not None and self._is_of_hits
+
     def _catch_up(self) -> None:
-        """Lay the strokes of hits that were shown alone."""
+        """Lay the strokes of hits that were shown alone: without an earlier view, one is made as a whole."""
         self._resting.stop()
-        hits_first, self._hits_first = self._hits_first, False
         self._heard()
-        self._hits_first = hits_first
 
     def undo(self) -> None:
         """Take the last step back."""
-        self._gesture, self._hits_first = None, False
+        self._gesture = None
         self.history = self.history.undo()
         self._session_replaced()
 
     def redo(self) -> None:
         """Bring an undone step again."""
-        self._gesture, self._hits_first = None, False
+        self._gesture = None
         self.history = self.history.redo()
         self._session_replaced()
 
     def go_to_step(self, step: int) -> None:
         """Go to any moment of the history: 0 is the oldest one known."""
-        self._gesture, self._hits_first = None, False
+        self._gesture = None
         history = self.history.went(step - len(self.history.past))
         if history.present is not self.session:
             self.history = history
@@ -355,7 +357,7 @@ class Workspace(QObject):
         """Show a session and its history from the start, as it was left."""
         session, desk = opened.history.present, opened.desk
         self.history, self._unchanged, self.reads_from = opened.history, session, None
-        self._gesture, self._hits_first = None, False
+        self._gesture = None
         self._cuts.clear()
         self.hearing.begin(self.folder)
         self._looked_nearby = False

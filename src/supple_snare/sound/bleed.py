@@ -60,8 +60,12 @@ _AS_LOUD_DB = 6.0
 _SOON_S = 0.045
 """Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
 
-_HARDLY_CLOSE = 3.05
+_ONLY_FIRST = 3.05
+"""A microphone may come so close to a drum only because nobody hears its loudest events earlier (`sources`)."""
+
 _STANDS_OUT_DB = 5.0
+"""In a close microphone the own strokes lie so far above what bleeds in."""
+
 _DULL = 1.5
 """dB per ms: half of all close microphones hear their own drum rise faster, wind players hardly ever do."""
 
@@ -196,7 +200,7 @@ def _is_far(closeness: float, verdict: Verdict) -> bool:
     Far ones hear other players of the room best of all, whose dull attacks stand out of nothing: that is no drum.
     """
     played = verdict.played
-    if closeness < 0.0 or closeness > _HARDLY_CLOSE or played.all() or not played.any():
+    if closeness < 0.0 or closeness > _ONLY_FIRST or played.all() or not played.any():
         return closeness < 0.0
     above_db = np.median(verdict.level_db[played]) - np.median(verdict.level_db[~played])
     return bool(above_db < _STANDS_OUT_DB and np.median(verdict.sharpness[played]) < _DULL)

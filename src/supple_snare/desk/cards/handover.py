@@ -34,6 +34,7 @@ _PROMISE = (
     "Recordings are only read. Every track of a group gets the same edit; samples that need no change stay bit for bit."
 )
 _FORMATS = {"As the recordings": None, "WAV": "WAV", "FLAC": "FLAC"}
+_WRITE = "Write the tightened tracks to the folder"
 
 
 class HandOverCard(Card):
@@ -79,7 +80,7 @@ class HandOverCard(Card):
         self.column.addWidget(self.mix)
         self._facts = words()
         self.column.addWidget(self._facts)
-        self.write = button("Write the files", "Write the tightened tracks to the folder", primary=True)
+        self.write = button("Write the files", _WRITE, primary=True)
         self.write.clicked.connect(self.start)
         self.column.addWidget(self.write)
         self.progress = QProgressBar()
@@ -247,4 +248,4 @@ class HandOverCard(Card):
         elif self.work.view is None:
             missing = "The recordings are still being listened to"
         self.write.setEnabled(not missing and self._job is None)
-        self.write.setToolTip(missing or "Write the tightened tracks to the folder")
+        self.write.setToolTip(missing or _WRITE)
