@@ -7,7 +7,6 @@ from collections.abc import Callable
 
 import numpy as np
 
-from supple_snare.desk import theme
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session import edits
 from supple_snare.session.mending import snap_to_attack
@@ -16,9 +15,6 @@ from supple_snare.timing.units import FloatArray
 
 DOUBTFUL = 0.7
 """A hit whose kind is less certain than this is worth a look."""
-
-APART_MS = 5.0
-"""Leads that lie farther apart inside one stroke are said to disagree."""
 
 
 def chosen_track(work: Workspace) -> str | None:
@@ -152,42 +148,6 @@ def _hit_or_word(work: Workspace) -> tuple[str, float] | None:
         return None
     key, index = chosen
     return key, float(work.view.hits[key].time_s[index])
-
-
-def describe_hit(work: Workspace, key: str, index: int) -> str:
-    """A hit in words and numbers."""
-    view = work.view
-    assert view is not None
-    hits = view.hits[key]
-    kind = Kind(int(hits.kind[index]))
-    what = "ghost note" if hits.ghost[index] else kind.word if kind is not Kind.ROLL else "inside a roll"
-    origin = Origin(int(hits.origin[index]))
-    if origin is Origin.FOUND:
-        sure = f"{100.0 * float(hits.confidence[index]):.0f} % sure"
-    else:
-        sure = f"{origin.name.lower()} by hand"
-    level = theme.signed(float(hits.level_db[index]), 1)
-    words = f"{work.session.track(key).name} · {level} dB · {what}, {sure}"
-    if hits.sharpness[index] > 0.0:
-        words += f" · rises {float(hits.sharpness[index]):.0f} dB a ms"
-    late_ms = 1000.0 * float(hits.landing_s[index] - hits.time_s[index])
-    return words + (f" · lands {late_ms:.1f} ms after its start" if late_ms > 0.05 else "")
-
-
-def describe_leads(work: Workspace, stroke: int) -> str:
-    """Which lead times a stroke, and by how much the others disagree."""
-    view = work.view
-    assert view is not None
-    names = {track.key: track.name for track in view.tracks}
-    own = float(view.strokes.time_s[stroke])
-    winner = names[view.lead_of(stroke)]
-    apart = []
-    for number, key in enumerate(view.columns):
-        other_s = float(view.strokes.lead_times_s[stroke, number])
-        apart_ms = 1000.0 * (other_s - own)
-        if np.isfinite(other_s) and key != view.lead_of(stroke) and abs(apart_ms) >= APART_MS:
-            apart.append(f"{names[key]} {abs(apart_ms):.1f} ms {'earlier' if apart_ms < 0 else 'later'}")
-    return f"{winner} decides; {', '.join(apart)}" if apart else ""
 
 
 def _mend(

@@ -9,7 +9,8 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResi
 from PyQt6.QtWidgets import QToolTip
 
 from supple_snare.desk import theme
-from supple_snare.desk.hit_tools import choose_hit, chosen_hit, chosen_track, describe_hit, doubtful_s
+from supple_snare.desk.hit_tools import choose_hit, chosen_hit, chosen_track, doubtful_s
+from supple_snare.desk.in_words import describe_hit
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace

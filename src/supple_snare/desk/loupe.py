@@ -17,11 +17,10 @@ from supple_snare.desk.hit_tools import (
     add_hit,
     choose_hit,
     chosen_track,
-    describe_hit,
-    describe_leads,
     land_hit,
     move_hit,
 )
+from supple_snare.desk.in_words import describe_hit, describe_leads
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import SnareError
@@ -34,6 +33,7 @@ from supple_snare.timing.hits import Kind
 SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0)
 _READ_S = 0.32
 _LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
+_LABEL_PX = 34
 _GRAB_PX = 6.0
 _LANDS_PX = 2.0
 """A landing nearer to its start than this is not drawn apart from it."""
@@ -350,7 +350,10 @@ class Loupe(QWidget):
             painter.drawLine(QLineF(x, _TOP - 4, x, self.height() - _BOTTOM))
             painter.setPen(theme.BRASS_TEXT)
             painter.setFont(theme.text_font(12))
-            painter.drawText(QRectF(x + 4, _TOP - 6, 60, 16), Qt.AlignmentFlag.AlignLeft, "slot")
+            fits = x < self.width() - _RIGHT - _LABEL_PX
+            side = QRectF(x + 4 if fits else x - 4 - _LABEL_PX, _TOP - 6, _LABEL_PX, 16)
+            towards = Qt.AlignmentFlag.AlignLeft if fits else Qt.AlignmentFlag.AlignRight
+            painter.drawText(side, towards, "slot")
 
     def _seams_seen(self) -> list[tuple[float, float, int]]:
         """Where seams of the tightened version are: start and end in seconds, and their number in the edit list."""
@@ -377,7 +380,9 @@ class Loupe(QWidget):
             painter.drawLine(QLineF(right, _TOP, right, self.height() - _BOTTOM))
             if number == 0:
                 painter.setFont(theme.text_font(12))
-                painter.drawText(QPointF(left + 2.0, self.height() - _BOTTOM - 3.0), "seam")
+                label = QRectF(left, self.height() - _BOTTOM - 16, _LABEL_PX, 16)
+                painter.fillRect(label, theme.SHEET)
+                painter.drawText(label, Qt.AlignmentFlag.AlignCenter, "seam")
 
     def _seam_at(self, point: QPointF) -> int | None:
         """Number of the seam whose band is under a point."""

@@ -24,11 +24,10 @@ from supple_snare.desk.hit_tools import (
     add_hit,
     choose_hit,
     chosen_track,
-    describe_hit,
-    describe_leads,
     move_hit,
     promote_hits,
 )
+from supple_snare.desk.in_words import describe_hit, describe_stroke
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout, lean_angle, leaning_ms
 from supple_snare.desk.page_painter import (
     PagePicture,
@@ -50,7 +49,6 @@ from supple_snare.session.section_edits import section_spans
 from supple_snare.sound.editlist import EditList
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Kind
-from supple_snare.timing.tighten import Kept
 
 _LEAST_ROW_PX = 84
 _MOST_ROW_PX = 150
@@ -556,54 +554,6 @@ def _parts_of(area: QAbstractScrollArea) -> tuple[QWidget, QScrollBar]:
     canvas, bar = area.viewport(), area.verticalScrollBar()
     assert canvas is not None and bar is not None
     return canvas, bar
-
-
-def describe_stroke(work: Workspace, index: int) -> str:
-    """A stroke in words and numbers."""
-    view = work.view
-    assert view is not None
-    lead = work.session.name_of(view.lead_of(index))
-    offset = float(view.offsets.offset_ms[index])
-    grid = work.session.grid
-    if not np.isfinite(offset):
-        at = float(grid.bar_at(view.strokes.time_s[index]))
-        return f"{lead} · in bar {np.floor(at):.0f} · no slot of its own, moves along with its neighbours"
-    beat = float(view.offsets.beat[index]) / grid.bars.meter_of(int(view.offsets.bar[index])).unit_beats + 1.0
-    side = "early" if offset < 0 else "late"
-    move = float(view.plan.move_ms[index])
-    fate = {
-        Kept.NO: f"moves by {theme.signed(move, 1)} ms",
-        Kept.TOLERANCE: "stays: inside the tolerance",
-        Kept.REACH: "stays: past the reach",
-        Kept.HELD: "held",
-        Kept.RIDES: "moves along",
-        Kept.STAYS: "stays: no partner in the reference",
-        Kept.GIVEN: f"moved by {theme.signed(move, 1)} ms by hand",
-    }[Kept(int(view.plan.kept[index]))]
-    if view.offsets.fixed[index]:
-        fate += " · slot given by hand"
-    elif view.offsets.close_call[index]:
-        fate += f" · {_describe_runner_up(work, index)}"
-    if view.pairs is not None and view.pairs.partner[index] >= 0:
-        apart = 1000.0 * float(view.strokes.time_s[index] - view.pairs.partner_s[index])
-        fate += f" · played {theme.signed(apart, 1)} ms from its partner"
-    elif view.group.has_pattern and work.looks.shows_moves:
-        fate += f" · aims at {theme.signed(float(view.plan.target_ms[index]), 1)} ms"
-    leads = describe_leads(work, index)
-    fate += f" · {leads}" if leads else ""
-    return f"{lead} · bar {int(view.offsets.bar[index])}, beat {beat:.3g} · {abs(offset):.1f} ms {side} · {fate}"
-
-
-def _describe_runner_up(work: Workspace, index: int) -> str:
-    """The slot that is almost as likely."""
-    view = work.view
-    assert view is not None
-    grid, place = work.session.grid, float(view.offsets.runner_up[index])
-    if not np.isfinite(place):
-        return "its slot is not sure"
-    bar = int(np.floor(float(grid.bars.bar_of(place)) + 1e-6))
-    count = (place - float(grid.bars.beat_of(bar))) / grid.bars.meter_of(bar).unit_beats + 1.0
-    return f"or bar {bar}, beat {count:.3g}"
 
 
 def _paint_words(painter: QPainter, rect: QRect, words: str) -> None:

@@ -41,7 +41,7 @@ class Doubt(IntEnum):
 
 _WORDS = {
     Doubt.PAST_REACH: "past the reach",
-    Doubt.CLOSE_CALL: "two slots almost equally likely",
+    Doubt.CLOSE_CALL: "its slot is not sure",
     Doubt.NO_SLOT: "no slot of its own",
     Doubt.MOVE_LIMITED: "could not move as far as planned",
     Doubt.LEADS_APART: "leads lie apart",
@@ -49,7 +49,7 @@ _WORDS = {
     Doubt.UNSURE_HIT: "unsure hit",
     Doubt.NEAR_SEAM: "an attack close before its seam",
     Doubt.LEVEL_JUMPS: "the level jumps at its seam",
-    Doubt.UNSURE_PAIR: "two partners almost equally likely",
+    Doubt.UNSURE_PAIR: "its partner is not sure",
 }
 
 

@@ -17,6 +17,9 @@ from supple_snare.timing.units import FloatArray
 SAME_MOVE_MS = 0.5
 """An answer holds while the stroke's move stays within this of what it was."""
 
+_LIKELY = 3.0
+"""Log odds above which one slot is likelier by far."""
+
 
 @dataclass(frozen=True)
 class Question:
@@ -91,12 +94,11 @@ def _badness(view: GroupView, question: Question) -> float:
 
 def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatArray, stroke: int, doubt: Doubt) -> str:
     """A figure that says how bad it is."""
-    offsets, plan = view.offsets, view.plan
+    offsets, plan, bars = view.offsets, view.plan, session.grid.bars
+    runner_up = float(offsets.runner_up[stroke])
     figures: dict[Doubt, Callable[[], str]] = {
         Doubt.PAST_REACH: lambda: f"{abs(plan.deviation_ms[stroke]):.0f} ms from its aim",
-        Doubt.CLOSE_CALL: lambda: (
-            f"{np.exp(min(float(offsets.margin[stroke]), 9.0)):.0f} to 1, else {_slot(session, view, stroke)}"
-        ),
+        Doubt.CLOSE_CALL: lambda: f"{_odds(float(offsets.margin[stroke]))}, else {bars.place_in_words(runner_up)}",
         Doubt.LEADS_APART: lambda: f"{apart_ms[stroke]:.0f} ms",
         Doubt.UNSURE_HIT: lambda: f"{100 * view.strokes.confidence[stroke]:.0f} % sure",
     }
@@ -109,9 +111,6 @@ def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatA
     return figures.get(doubt, str)().replace("-", "−")
 
 
-def _slot(session: Session, view: GroupView, stroke: int) -> str:
-    """The next best slot in words."""
-    bars, place = session.grid.bars, float(view.offsets.runner_up[stroke])
-    bar = int(np.floor(float(bars.bar_of(place)) + 1e-6))
-    beat = (place - float(bars.beat_of(bar))) / bars.meter_of(bar).unit_beats + 1.0
-    return f"bar {bar}, beat {beat:.3g}"
+def _odds(margin: float) -> str:
+    """How much likelier a slot is than the next best; where by far, it asks because of where the stroke lies."""
+    return f"{np.exp(margin):.0f} to 1" if margin < _LIKELY else "far from its line"

@@ -116,6 +116,16 @@ class Bars:
         """The meter of a bar."""
         return self._meters[int(self.number_of(bar))]
 
+    def place_in_words(self, beat: float) -> str:
+        """The bar and the count in it at which a beat lies.
+
+        >>> Bars(Meter(6, 8), []).place_in_words(3.25)
+        'bar 2, beat 1.5'
+        """
+        bar = int(np.floor(float(self.bar_of(beat)) + 1e-6))
+        count = (beat - float(self.beat_of(bar))) / self.meter_of(bar).unit_beats + 1.0
+        return f"bar {bar}, beat {count:.3g}"
+
 
 def through(x: FloatArray, y: FloatArray, at: ArrayLike, slope_before: float, slope_after: float) -> FloatArray:
     """The straight lines through points, going on with a slope of their own at either end.

@@ -18,6 +18,7 @@ from supple_snare.desk.controls import (
     soft,
     words,
 )
+from supple_snare.desk.in_words import describe_hit, describe_leads
 from supple_snare.desk.level_chart import change_rules, set_limit
 from supple_snare.session.document import Ghosts, HitRules, Track
 from supple_snare.session.edits import change_group, change_track, restore_hits, set_leads, set_rules
@@ -254,10 +255,10 @@ class HitsCard(Card):
             show_number(self._landing, 0.0)
             return
         key, index = chosen
-        text = hit_tools.describe_hit(self.work, key, index)
+        text = describe_hit(self.work, key, index)
         stroke = self.work.selected
         if stroke is not None:
-            leads = hit_tools.describe_leads(self.work, stroke)
+            leads = describe_leads(self.work, stroke)
             text += f". {leads}." if leads else "."
         self._hit.setText(text)
         hits = view.hits[key]

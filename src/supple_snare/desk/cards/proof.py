@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QListWidget, QListWidgetItem
+from PyQt6.QtWidgets import QGridLayout, QListView, QListWidget, QListWidgetItem
 
 from supple_snare.desk import stroke_tools
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, choice, fill_choice, head, words
+from supple_snare.desk.entries import EntryDelegate
 from supple_snare.desk.hear_around import How, hear_chosen
-from supple_snare.desk.page import describe_stroke
+from supple_snare.desk.in_words import describe_leads, describe_move, describe_place
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.doubts import Doubt
 from supple_snare.session.edits import give_moves
@@ -31,7 +32,9 @@ class ProofCard(Card):
         self.column.addWidget(self.filter)
         self.list = QListWidget()
         self.list.setAccessibleName("Doubts")
-        self.list.setWordWrap(True)
+        self.list.setItemDelegate(EntryDelegate(self.list))
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
+        self.list.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.list.setMinimumHeight(150)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.currentRowChanged.connect(self._go)
@@ -94,11 +97,11 @@ class ProofCard(Card):
         self.list.blockSignals(True)
         if self.filter.currentData() == "seams" and cut is not None:
             shown = seam_strokes(cut)
-            words_of = [f"jump {cut.jump_db[index]:.0f} dB\n{describe_stroke(self.work, index)}" for index in shown]
+            words_of = [_entry(self.work, index, [f"jump {cut.jump_db[index]:.0f} dB"]) for index in shown]
         else:
             chosen = shown_questions(asked, self.filter.currentData())
             shown = [question.stroke for question in chosen]
-            words_of = [_words(self.work, question) for question in chosen]
+            words_of = [_question_entry(self.work, question) for question in chosen]
         times = [float(view.strokes.time_s[index]) for index in shown]
         if words_of != [self.list.item(row).text() for row in range(self.list.count())]:  # type: ignore[union-attr]
             self.list.clear()
@@ -131,10 +134,18 @@ def shown_questions(asked: list[Question], chosen: object) -> list[Question]:
     return [question for question in left if not isinstance(chosen, Doubt) or chosen in question.reasons]
 
 
-def _words(work: Workspace, question: Question) -> str:
+def _question_entry(work: Workspace, question: Question) -> str:
     told = zip(question.reasons, question.figures, strict=True)
-    reasons = ", ".join(f"{doubt.word}: {figure}" if figure else doubt.word for doubt, figure in told)
-    return f"{'✓ ' if question.answered else ''}{reasons}\n{describe_stroke(work, question.stroke)}"
+    reasons = [f"{doubt.word}: {figure}" if figure else doubt.word for doubt, figure in told]
+    if Doubt.LEADS_APART in question.reasons:
+        reasons.append(describe_leads(work, question.stroke))
+    entry = _entry(work, question.stroke, reasons)
+    return f"✓ {entry}" if question.answered else entry
+
+
+def _entry(work: Workspace, stroke: int, told: list[str]) -> str:
+    """Where a stroke is, what there is to say of it, and what becomes of it."""
+    return "\n".join([describe_place(work, stroke), *told, describe_move(work, stroke)])
 
 
 def question_here(work: Workspace) -> Question | None:
