@@ -79,17 +79,17 @@ def test_loud_fades_clip_and_do_not_wrap():
 
 
 @settings(max_examples=40)
-@given(st.floats(-0.8, 1), st.floats(0.05, 20.0), st.integers(0, 99))
+@given(st.floats(-0.6, 1), st.floats(0.05, 20.0), st.integers(0, 99))
 def test_a_fade_keeps_the_level(likeness, louder, seed):
-    """Whatever the sides have in common, and however loud each is: it goes from one to the other, without a dip."""
-    rng, length = np.random.default_rng(seed), 4_000
+    """Unless the sides are opposed, and however loud each is: it goes from one to the other, without a dip."""
+    rng, length = np.random.default_rng(seed), 40_000
     leaving, other = rng.normal(size=(2, length, 1))
     coming = louder * (likeness * leaving + np.sqrt(1.0 - likeness**2) * other)
     out, into = fade_gains(leaving, coming)
     mixed = leaving * out + coming * into
     levels = [10 * np.log10(np.mean(part**2)) for part in np.split(mixed, 20)]
     ends = sorted((0.0, 20 * np.log10(louder)))
-    assert ends[0] - 1.5 < min(levels) and max(levels) < ends[1] + 1.5
+    assert ends[0] - 1.0 < min(levels) and max(levels) < ends[1] + 1.0
 
 
 def test_a_fade_between_equal_sides_changes_nothing():
