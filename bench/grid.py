@@ -11,7 +11,7 @@ from collections import defaultdict
 
 import numpy as np
 
-from playing import FEELS, Played, drawn, play, written
+from playing import FEELS, Played, drawn, play, ruling_of, written
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling
@@ -112,10 +112,17 @@ def _kind(ruling: Ruling) -> str:
     return "triplet" if ruling.subdivision.triplet else "straight"
 
 
+def _is_told(beat: np.ndarray, beat_s: float, now: Ruling, *, compound: bool) -> bool:
+    """Whether a person is told that other slots fit plainly better."""
+    found = suggest_ruling(beat, beat_s, compound=compound, now=now)
+    return found[0].is_plainly_better(next(each for each in found if each.ruling == now))
+
+
 def measure_rulings(takes: int) -> None:
     """Rulings of sections of eight bars, and the swing that is measured."""
     right: dict[str, list[bool]] = defaultdict(list)
-    swing_errors = []
+    told: dict[str, list[bool]] = defaultdict(list)
+    swing_errors, alarmed = [], []
     for seed in range(takes):
         played = play(drawn(seed, bars=24, drift_slots=(0.0, 0.15)[seed % 2]), seed)
         manner, felt = played.manner, played.manner.meter.felt_beats
@@ -123,9 +130,13 @@ def measure_rulings(takes: int) -> None:
             start, end = played.grid.bar_time_s([first, first + 8]) - 0.04
             here = (played.time_s >= start) & (played.time_s < end)
             beat = played.grid.course.beat_at(played.time_s[here]) / felt
-            found = suggest_ruling(beat, 60.0 / manner.tempo_bpm * felt, compound=manner.meter.is_compound)
+            beat_s, compound = 60.0 / manner.tempo_bpm * felt, manner.meter.is_compound
+            found = suggest_ruling(beat, beat_s, compound=compound)
             if not found:
                 continue
+            if not manner.feel.startswith("straight"):
+                told[manner.feel].append(_is_told(beat, beat_s, Ruling(), compound=compound))
+            alarmed.append(_is_told(beat, beat_s, ruling_of(manner), compound=compound))
             wanted = "straight" if manner.feel.startswith("straight") else manner.feel
             right[manner.feel].append(_kind(found[0].ruling) == wanted)
             if right[manner.feel][-1] and wanted.startswith("swung"):
@@ -139,6 +150,9 @@ def measure_rulings(takes: int) -> None:
     for name, each in sorted(right.items()):
         print(f"rulings, {name}: {np.mean(each):.3f} of {len(each)} sections")
     print(f"rulings, all: {np.mean([one for each in right.values() for one in each]):.3f}")
+    for name, those in sorted(told.items()):
+        print(f"laid to sixteenths, {name}: told that other slots fit plainly better in {np.mean(those):.3f}")
+    print(f"laid to the slots played, all: told so in {np.mean(alarmed):.3f}")
     print(
         f"swing within 1 point of what was played: {np.mean(np.array(swing_errors) < 0.01):.3f}, "
         f"median error {100 * np.median(swing_errors):.2f} points"

@@ -66,6 +66,14 @@ def test_measure(capsys, shared_take):
         assert beats == pytest.approx((stroke["bar"] - 1) * 4 + stroke["slot"] / 4)
 
 
+@pytest.mark.parametrize(("grid", "told"), [("1/4T", True), ("1/8", False)])
+def test_slots_that_do_not_fit_are_noted(capsys, shared_take, grid, told):
+    """Beside the measures, which are made on the slots that were told."""
+    status, _, err = run(capsys, "measure", *shared_take.files, *TIMING, "--grid", grid, "--json")
+    assert status == 0
+    assert ("another --grid fits plainly better: 1/8 explains" in err) is told
+
+
 def test_tempo(capsys, shared_take):
     """Tempo, meter, first beat and all beats of the small take, with the other readings."""
     status, out, err = run(capsys, "tempo", *shared_take.files, "--json")

@@ -31,7 +31,7 @@ from supple_snare.session.edits import (
     readable_name,
     set_aim,
 )
-from supple_snare.session.finding import tempos_of
+from supple_snare.session.finding import tempos_of, weigh_slots
 from supple_snare.session.handover import PartToWrite, own_track, part_to_write, plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages, cut_group
@@ -432,6 +432,13 @@ def _readings(session: Session, view: GroupView) -> list[TempoFinding]:
     return readings
 
 
+def _note_slots(session: Session, view: GroupView) -> None:
+    """Say so where other slots fit plainly better than those that were told."""
+    evidence = weigh_slots(session, view.strokes, session.grid, None)
+    if evidence is not None and (better := evidence.better) is not None:
+        _say(f"note: another --grid fits plainly better: {better.in_words}; {evidence.now.in_words}.")
+
+
 def _hits(options: argparse.Namespace) -> Any:
     session = _read_group(options)
     view = _listen(session, Stages())
@@ -456,7 +463,9 @@ def _measure(options: argparse.Namespace) -> Any:
     grid = _grid(options)
     stages = Stages()
     session = _on_grid(_read_group(options), options, grid, stages)
-    result = measure_report(session, _listen(session, stages))
+    view = _listen(session, stages)
+    _note_slots(session, view)
+    result = measure_report(session, view)
     summary = result.summary
     _say(f"{summary.strokes} strokes, mean {summary.mean_ms:+.1f} ms, spread {summary.spread_ms:.1f} ms")
     return result
@@ -470,6 +479,7 @@ def _groove(options: argparse.Namespace) -> Any:
     stages = Stages()
     session = _on_grid(_read_group(options), options, grid, stages)
     view = _listen(session, stages)
+    _note_slots(session, view)
     groove = take_groove(
         view.strokes,
         view.offsets,
@@ -507,6 +517,7 @@ def _tighten(options: argparse.Namespace) -> Any:
     stages = Stages()
     session = _on_grid(session, options, grid, stages)
     view = _listen(session, stages)
+    _note_slots(session, view)
     cut = None if view.part is not None else cut_group(session, view, _progress("finding seams"))
     edits = EditList.identity() if cut is None else cut.edits
     parts = [part_to_write(session, view)] if view.part is not None else []

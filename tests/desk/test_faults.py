@@ -54,19 +54,19 @@ def test_a_fault_saves_the_work_and_is_told_without_a_traceback(window, faults, 
     window.work.do("Name it", msgspec.structs.replace(window.work.session, name="Dockside March"))
     for _ in range(3):
         sys.excepthook(KeyError, KeyError("washboard"), None)
-    wait_until(window._message.isVisible, 2.0)
+    wait_until(window.message.isVisible, 2.0)
     assert load_session(tmp_path / "session").name == "Dockside March"
-    words = window._message_words.text()
+    words = window.message.text
     assert "KeyError: 'washboard'" in words
     assert "Your work is saved" in words
     assert "Traceback" not in words
-    window._message_acts.itemAt(0).widget().click()
+    window.message.acts[0].click()
     assert "KeyError: 'washboard'" in QApplication.clipboard().text()
     assert "Supple Snare" in QApplication.clipboard().text()
     assert (log_folder() / "supple-snare.log").read_text().count("KeyError") == 3
-    window._message.hide()
+    window.message.hide()
     sys.excepthook(KeyError, KeyError("washboard"), None)
-    assert not window._message.isVisible()
+    assert not window.message.isVisible()
 
 
 def test_faults_of_other_threads_and_of_work_are_told_too(window, faults, capsys):
@@ -75,9 +75,9 @@ def test_faults_of_other_threads_and_of_work_are_told_too(window, faults, capsys
     thread = threading.Thread(target=lambda: 1 / 0)
     thread.start()
     thread.join()
-    wait_until(lambda: "ZeroDivisionError" in window._message_words.text(), 2.0)
+    wait_until(lambda: "ZeroDivisionError" in window.message.text, 2.0)
     window.work.jobs.submit("Work", lambda _progress: {}["missing"], print, window.work.tell_error)
-    wait_until(lambda: "KeyError: 'missing'" in window._message_words.text(), 2.0)
+    wait_until(lambda: "KeyError: 'missing'" in window.message.text, 2.0)
 
 
 def test_a_program_told_to_end_leaves_its_work_in_the_shelter(tmp_path):

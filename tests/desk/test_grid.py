@@ -8,14 +8,16 @@ from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from supple_snare.desk.cards.grid import GridCard
+from supple_snare.desk.slot_advice import SlotAdvice
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.document import Session
-from supple_snare.session.grid_edits import scale_tempo, with_grid
+from supple_snare.session.grid_edits import scale_tempo, set_ruling, with_grid
 from supple_snare.session.section_edits import split_section
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
+from supple_snare.timing.ruling import Ruling
 from tests.desk.conftest import settle, wait_until
 from tests.desk.gestures import drag, mouse, point_of
 
@@ -207,6 +209,22 @@ class TestSlots:
         assert work.session.sections[1].ruling == slots.candidates[number].ruling
         assert work.session.sections[0].ruling is None
         assert work.session.grid.sections[0].ruling == work.session.take_grid.ruling
+
+    def test_slots_that_do_not_fit_are_told_at_the_step_and_where_strokes_move(self, grid):
+        """Until better ones are taken over, and again once that is undone; nothing is taken unasked."""
+        work, steps, tighten = grid.work, grid.steps.buttons, grid.cards["tighten"]
+        work.do("Triplets", set_ruling(work.session, None, Ruling.parse("1/4T")))
+        wait_until(lambda: steps["grid"].warns)
+        assert steps["grid"].state == "1/8 fits better"
+        work.look(step="tighten")
+        line = tighten.findChild(SlotAdvice)
+        assert line.isVisible()
+        assert str(work.session.grid.ruling) == "1/4T"
+        line.take.click()
+        assert str(work.session.grid.ruling) == "1/8"
+        assert not line.isVisible() and not steps["grid"].warns
+        work.undo()
+        wait_until(lambda: line.isVisible() and steps["grid"].warns)
 
     def test_strokes_move_to_the_next_slot_and_back_to_what_is_found(self, grid):
         """A stroke, then a run of them; locked strokes outlive a change of swing; Shift+G frees them."""

@@ -60,7 +60,7 @@ def test_what_cannot_be_done_is_told_and_changes_nothing(grid, deed):
     act, words = REFUSED[deed]
     before = grid.work.session
     act(grid)
-    assert words in grid._message_words.text()
+    assert words in grid.message.text
     assert grid.work.session == before
     assert not grid.work.looks.range_s
 
@@ -72,7 +72,7 @@ def test_a_tempo_track_is_taken_or_refused(grid, tmp_path):
     file.save(tmp_path / "silent.mid")
     before = grid.work.session
     card_of(grid).take_midi(tmp_path / "silent.mid")
-    assert "silent.mid" in grid._message_words.text()
+    assert "silent.mid" in grid.message.text
     assert grid.work.session == before
     track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(100)))
     track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(125), time=8 * 480))

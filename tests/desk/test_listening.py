@@ -161,7 +161,7 @@ def test_the_output_is_changed_while_it_plays_and_remembered(ready, monkeypatch)
 
     player.use_output(Removed())
     wait_until(lambda: not player.is_playing)
-    assert "went away" in ready._message_words.text()
+    assert "went away" in ready.message.text
     assert player.position_s > place
     assert not isinstance(player.output, Removed)
 

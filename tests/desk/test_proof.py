@@ -118,6 +118,11 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     asked = work.questions_of(work.group)
     assert len(asked) >= 3
     assert card.list.count() == len(asked)
+    for row, question in enumerate(asked):
+        head, *told, fate = card.list.item(row).text().split("\n")
+        assert "bar" in head and "ms" in fate
+        assert [words.split(":")[0] for words in told][: len(question.reasons)] == [r.word for r in question.reasons]
+        assert card.list.sizeHintForRow(row) >= 14 * (2 + len(told))
     window._step_doubt(1)
     assert work.selected == asked[0].stroke
     window._return()
@@ -226,7 +231,7 @@ def test_a_snapshot_is_laid_behind_the_page(tight, monkeypatch):
     """Its moves stand behind in place of as played, whatever has been changed since; the key takes it away again."""
     window, work = tight, tight.work
     QTest.keyClick(window, Qt.Key.Key_W, Qt.KeyboardModifier.ShiftModifier)
-    assert "no snapshot" in window._message_words.text()
+    assert "no snapshot" in window.message.text
     monkeypatch.setattr(QInputDialog, "getText", lambda *_args, **_more: ("Tight", True))
     snapshot_menu.ask_name(work, window)
     before = work.view.plan.move_ms.copy()

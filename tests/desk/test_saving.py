@@ -28,9 +28,7 @@ def name_it(window: Window, name: str) -> None:
 
 def deeds(window: Window) -> dict[str, QAbstractButton]:
     """What the message offers to do."""
-    row = window._message_acts
-    pushes = [row.itemAt(number).widget() for number in range(row.count())]
-    return {push.text(): push for push in pushes}
+    return {push.text(): push for push in window.message.acts}
 
 
 @pytest.fixture
@@ -93,7 +91,7 @@ def test_an_unsaved_session_outlives_a_crash(ready, other, tmp_path):
     assert deeds(other) == {}  # the first window works on it
     place.release()  # as if its process had been killed
     other.offer_lost()
-    assert "Dockside March" in other._message_words.text()
+    assert "Dockside March" in other.message.text
     deeds(other)["Bring it back"].click()
     assert other.work.session == lost
     assert other.work.history.undo_label == "Name it Dockside March"
@@ -109,13 +107,13 @@ def test_the_second_window_reads_and_says_who_writes(window, other, tmp_path):
     assert window.work.save_as(tmp_path / "session")
     other.open_paths([tmp_path / "session"])
     assert other.work.session == window.work.session
-    assert "is being worked on by" in other._message_words.text()
+    assert "is being worked on by" in other.message.text
     assert other._state.text() == "open for reading"
     name_it(other, "Mine")
     wait_until(lambda: other.work.is_saved)
     assert load_session(tmp_path / "session").name == "Dockside March"
     assert not other.work.save_as(tmp_path / "session")
-    assert "holds another session" in other._message_words.text()
+    assert "holds another session" in other.message.text
     assert other.work.save_as(tmp_path / "mine")
     assert other._state.text() == "saved"
 
@@ -135,13 +133,13 @@ def test_a_folder_that_cannot_be_written_is_told_and_its_work_sheltered(window, 
         patch.setattr(SessionFolder, "write", full)
         name_it(window, "Dockside March")
         wait_until(lambda: bool(window.work.saving.problem))
-        assert window._message_words.text() == "The disk is full."
+        assert window.message.text == "The disk is full."
         assert window._state.text() == "cannot be saved!"
         assert open_history(window.work.saving._place.path).history.present.name == "Dockside March"
     wait_until(lambda: not window.work.saving.problem)
     assert load_session(tmp_path / "session").name == "Dockside March"
     assert window.work.saving._place is None
-    assert "saved again" in window._message_words.text()
+    assert "saved again" in window.message.text
 
 
 def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_path, monkeypatch):
@@ -156,12 +154,12 @@ def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_pat
         path.rename(tmp_path / "far" / f"{number}.wav")
     ready.open_paths([tmp_path / "sessions" / "session"])
     settle(ready)
-    assert "kick.wav, room.wav, snare.wav were not found" in ready._message_words.text()
+    assert "kick.wav, room.wav, snare.wav were not found" in ready.message.text
     assert work.view is None or not ready.player._programme.tracks
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(tmp_path / "far"))
     deeds(ready)["Find them …"].click()
     settle(ready)
-    assert "3 recordings were found again" in ready._message_words.text()
+    assert "3 recordings were found again" in ready.message.text
     assert [track.recording.path.name for track in work.session.tracks] == ["0.wav", "1.wav", "2.wav"]
     assert work.view.strokes.time_s.tolist() == shown
     work.undo()
@@ -171,7 +169,7 @@ def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_pat
     (tmp_path / "far").rename(tmp_path / "sessions" / "beside")
     ready.open_paths([tmp_path / "sessions" / "session"])
     settle(ready)
-    assert "found again" in ready._message_words.text()
+    assert "found again" in ready.message.text
 
 
 def test_a_changed_recording_is_told_before_anything_is_drawn_from_it(ready, take, tmp_path):
@@ -183,13 +181,13 @@ def test_a_changed_recording_is_told_before_anything_is_drawn_from_it(ready, tak
     take.files[0].write_bytes(data)
     ready.open_paths([tmp_path / "session"])
     settle(ready)
-    assert "kick.wav is not the file it was" in ready._message_words.text()
+    assert "kick.wav is not the file it was" in ready.message.text
     assert ready.work.view is None
     assert [track.recording.path.name for track in ready.player._programme.tracks] == ["snare.wav", "room.wav"]
     deeds(ready)["Use as they are now"].click()
     settle(ready)
     assert ready.work.view is not None
-    assert not ready._message.isVisible()
+    assert not ready.message.isVisible()
 
 
 def refuse(*_arguments: object, **_named: object) -> None:

@@ -48,8 +48,8 @@ def test_bad_files_are_named_and_good_ones_taken(window, take, tmp_path):
     broken.write_text("no sound")
     window.work.add_files([broken, take.files[0]])
     assert len(window.work.session.tracks) == 1
-    assert window._message.isVisible()
-    assert "broken.wav: this is not an audio file" in window._message_words.text()
+    assert window.message.isVisible()
+    assert "broken.wav: this is not an audio file" in window.message.text
 
 
 def test_tracks_that_differ_are_warned_of(window, take, tmp_path):
@@ -65,7 +65,7 @@ def test_tracks_that_differ_are_warned_of(window, take, tmp_path):
     assert "short.wav is 1.000 s long" in card._warnings.text()
     window.work.add_files([slow], group_name="Drums")
     assert len(window.work.session.tracks) == 4
-    assert "44100 Hz" in window._message_words.text()
+    assert "44100 Hz" in window.message.text
 
 
 def test_every_step_opens_and_tells_its_state(ready):
@@ -184,7 +184,7 @@ class TestGrid:
         assert grid.tempo_bpm == pytest.approx(100.0)
         assert float(grid.bar_at(4.1)) * 4 % 1.0 == pytest.approx(0.0, abs=1e-6), "a tap is a beat"
         card._set_meter("4/5")
-        assert "makes no sense" in ready._message_words.text()
+        assert "makes no sense" in ready.message.text
         card._set_meter("3/4")
         assert str(ready.work.session.grid.meter) == "3/4"
 
@@ -218,7 +218,7 @@ def test_a_damaged_session_is_told_and_the_open_one_stays(ready, tmp_path):
     before = ready.work.session
     ready.open_paths([tmp_path])
     assert ready.work.session == before
-    assert "not a session" in ready._message_words.text()
+    assert "not a session" in ready.message.text
 
 
 def test_the_cast_ranks_and_silences(ready):
@@ -297,7 +297,7 @@ def test_stopped_work_goes_on_when_asked(window, take):
     window._work_strip._cancel()
     wait_until(lambda: not window.work.jobs.jobs)
     assert window.work.view is None
-    assert "F5" in window._message_words.text()
+    assert "F5" in window.message.text
     QTest.keyClick(window, Qt.Key.Key_F5)
     wait_until(lambda: window.work.view is not None)
     settle(window)

@@ -238,3 +238,11 @@ class TestGroups:
         gone = edits.remove_track(alone, "t3")
         assert [group.tracks for group in gone.groups] == [("t1",), (), ("t2",)]
         assert [group.tracks for group in edits.remove_part(gone, "p1").groups] == [("t1",), ("t2",)]
+
+
+def test_a_group_of_one_is_called_like_its_track():
+    """Unless another one is called so; several tracks get a number."""
+    session = edits.add_recordings(Session(), [recording("bass"), recording("drums")])
+    session = edits.add_recordings(session, [recording("cornet")])
+    session = edits.add_recordings(session, [recording("elsewhere/cornet")])
+    assert [group.name for group in session.groups] == ["Group 1", "Cornet", "Group 3"]

@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from supple_snare.timing.meter import Meter
+from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.suggest import suggest_ruling
 from supple_snare.timing.tempo import find_tempo
 
@@ -102,6 +103,30 @@ def test_straight_and_triplet_beats_side_by_side_are_a_mixture():
     beats = [number + np.array([0, 1 / 3, 2 / 3] if number % 4 == 3 else [0, 0.25, 0.5, 0.75]) for number in range(32)]
     played = np.concatenate(beats) + rng.normal(0, 0.008, sum(map(len, beats)))
     assert str(suggest_ruling(np.sort(played), 0.55)[0].ruling) == "1/16+1/8T"
+
+
+@pytest.mark.parametrize(
+    ("name", "now", "better"),
+    [("1/8T", "1/16", "1/8T"), ("1/16 swung", "1/16", "1/16"), ("1/16", "1/16", None), ("1/8", "1/16", None)],
+)
+def test_slots_that_do_not_fit_are_told_from_those_that_do(name, now, better):
+    """Triplets and swing on plain sixteenths are; what stands on some of its lines only is not."""
+    rng = np.random.default_rng(7)
+    beat = (np.arange(24)[:, None] + _PLAYED[name][0]).ravel()
+    played = np.sort(beat + rng.normal(0, 0.014, len(beat)))
+    candidates = suggest_ruling(played, 0.5, now=Ruling.parse(now))
+    in_force = next(each for each in candidates if each.ruling == Ruling.parse(now))
+    assert candidates[0].is_plainly_better(in_force) is (better is not None)
+    if better is not None:
+        assert str(candidates[0].ruling) == better
+
+
+def test_loose_playing_is_not_sent_to_denser_slots():
+    """Quarters with 22 ms of scatter, laid to triplets: a mixture of all lines lies nearer to them by chance."""
+    for seed in range(6):
+        played = np.sort(np.arange(150) + np.random.default_rng(seed).normal(0, 0.022 / 0.577, 150))
+        candidates = suggest_ruling(played, 0.577, now=Ruling.parse("1/8T"))
+        assert not candidates[0].is_plainly_better(next(c for c in candidates if c.ruling == Ruling.parse("1/8T")))
 
 
 _WRITTEN = {  # low drum, snare, hat; sixteenths

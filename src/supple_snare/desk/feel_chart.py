@@ -5,11 +5,12 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QSizePolicy, QToolTip, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolTip, QVBoxLayout, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.controls import button, soft
 from supple_snare.desk.feel_picture import FeelLayout, describe_slot, dots_from_grid, paint_feel
+from supple_snare.desk.picture_files import save_picture
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.feels import FeelSeen
 
@@ -32,7 +33,7 @@ class FeelChart(QWidget):
         self._words.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         save = button("Save the picture …", "Write this picture as PNG")
         save.setFixedHeight(28)
-        save.clicked.connect(self._choose_picture)
+        save.clicked.connect(lambda: save_picture(self._workspace, self.picture, "feel.png"))
         row = QHBoxLayout()
         row.setContentsMargins(12, 2, 6, 0)
         row.addWidget(self._words, 1)
@@ -62,11 +63,6 @@ class FeelChart(QWidget):
                 words = f"● ▬ <b>{first.name}</b> · ◇ <b>{second.name}</b>, difference in ms above"
         self._words.setText(words)
         self.picture.show_feels(first, second)
-
-    def _choose_picture(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Save the picture", "feel.png", "Pictures (*.png)")
-        if path and not self.picture.grab().save(path):
-            self._workspace.tell_problem(f"{path}: the picture could not be written; choose another folder.")
 
 
 class FeelColumns(QWidget):

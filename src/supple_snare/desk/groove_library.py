@@ -369,7 +369,7 @@ class GrooveLibrary(QDialog):
             self._work.library_changed.emit()
 
     def _load(self) -> None:
-        files, _ = QFileDialog.getOpenFileNames(self, "Load grooves", "", _FILES)
+        files, _ = QFileDialog.getOpenFileNames(self, "Load grooves", str(self._work.nearby), _FILES)
         self.load([Path(file) for file in files])
 
     def load(self, paths: list[Path]) -> None:
@@ -389,7 +389,8 @@ class GrooveLibrary(QDialog):
         if groove is None:
             return
         kinds = "Groove template (*.groove.json);;MIDI file (*.mid)"
-        name, kind = QFileDialog.getSaveFileName(self, "Save the groove", f"{groove.name}{JSON_SUFFIX}", kinds)
+        file = str(self._work.nearby / f"{groove.name}{JSON_SUFFIX}")
+        name, kind = QFileDialog.getSaveFileName(self, "Save the groove", file, kinds)
         if name:
             path = Path(name)
             if "mid" in kind and path.suffix.lower() != ".mid":

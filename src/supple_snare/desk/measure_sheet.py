@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from supple_snare.desk import theme
 from supple_snare.desk.controls import button, soft
+from supple_snare.desk.picture_files import save_picture
 from supple_snare.desk.stamps import put
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import SnareError
@@ -208,7 +209,7 @@ class MeasureSheet(QWidget):
         save = button("Save as CSV …", "Write this table to a file that spreadsheets read")
         save.clicked.connect(self._choose_csv)
         picture = button("Save the picture …", "Write the picture below as PNG")
-        picture.clicked.connect(self._choose_picture)
+        picture.clicked.connect(lambda: save_picture(self._work, self.picture, "offsets.png"))
         row = QHBoxLayout()
         row.setContentsMargins(8, 4, 8, 4)
         row.setSpacing(8)
@@ -292,8 +293,8 @@ class MeasureSheet(QWidget):
             self._work.went.emit(span[0])
 
     def _choose_csv(self) -> None:
-        name = f"{self._work.session.name} {self._kind.currentText()}.csv"
-        path, _ = QFileDialog.getSaveFileName(self, "Save the table", name, "CSV tables (*.csv)")
+        file = str(self._work.nearby / f"{self._work.session.name} {self._kind.currentText()}.csv")
+        path, _ = QFileDialog.getSaveFileName(self, "Save the table", file, "CSV tables (*.csv)")
         if path:
             self.save_csv(Path(path))
 
@@ -308,8 +309,3 @@ class MeasureSheet(QWidget):
             self._work.tell_problem(str(error))
             return
         self._work.tell(f"{len(table.rows)} rows written to {path}.")
-
-    def _choose_picture(self) -> None:
-        path, _ = QFileDialog.getSaveFileName(self, "Save the picture", "offsets.png", "Pictures (*.png)")
-        if path and not self.picture.grab().save(path):
-            self._work.tell_problem(f"{path}: the picture could not be written; choose another folder.")

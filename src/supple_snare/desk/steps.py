@@ -23,6 +23,7 @@ class StepButton(QAbstractButton):
         self._number = number
         self.state = ""
         self.ticked = False
+        self.warns = False
         self.setCheckable(True)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -55,8 +56,8 @@ class StepButton(QAbstractButton):
             painter.setPen(QPen(theme.BRASS, 2))
             x = 24 + painter.fontMetrics().horizontalAdvance(self.text()) + 8
             painter.drawPolyline(QPolygonF([QPointF(x, 16), QPointF(x + 4, 20), QPointF(x + 11, 10)]))
-        painter.setPen(theme.INK_SOFT)
-        painter.setFont(theme.text_font(12))
+        painter.setPen(theme.WARNING if self.warns else theme.INK_SOFT)
+        painter.setFont(theme.text_font(12, bold=self.warns))
         text = painter.fontMetrics().elidedText(self.state, Qt.TextElideMode.ElideRight, self.width() - 28)
         painter.drawText(QRectF(24, 28, self.width() - 26, 18), Qt.AlignmentFlag.AlignLeft, text)
         painter.end()
@@ -86,6 +87,7 @@ class StepsBar(QWidget):
             workspace.stages_changed,
             workspace.looks_changed,
             workspace.cuts_changed,
+            workspace.slots.changed,
         ):
             signal.connect(self.refresh)
         self.refresh()
@@ -93,11 +95,12 @@ class StepsBar(QWidget):
     def refresh(self) -> None:
         """Bring every step's state up to date."""
         states = step_states(self._workspace)
+        advised = bool(self._workspace.slots.advice(self._workspace.session))
         for step, push in self.buttons.items():
             push.setChecked(step == self._workspace.looks.step)
-            ticked = step in self._workspace.session.checked
-            if (push.state, push.ticked) != (states[step], ticked):
-                push.state, push.ticked = states[step], ticked
+            told = (states[step], step in self._workspace.session.checked, advised and step == "grid")
+            if (push.state, push.ticked, push.warns) != told:
+                push.state, push.ticked, push.warns = told
                 push.setAccessibleDescription(states[step])
                 push.update()
 
@@ -120,6 +123,9 @@ def step_states(work: Workspace) -> dict[str, str]:
     tempo = "follows" if grid.played is not None else f"{grid.tempo_bpm:.4g}"
     own = sum(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
     states["grid"] = f"{tempo} · {grid.meter} · {grid.ruling}{' …' if own else ''}"
+    advice = work.slots.advice(session)
+    if advice:
+        states["grid"] = f"{advice[0].ruling} fits better" if len(advice) == 1 else "other slots fit better"
     if view is None:
         states["hits"] = "listening …" if count else ""
         return states

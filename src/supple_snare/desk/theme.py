@@ -22,6 +22,7 @@ INK_FAINT = QColor("#857E6F")
 BRASS = QColor("#8A6514")
 BRASS_TEXT = QColor("#7D5C10")
 BRASS_PALE = QColor("#EFE3C4")
+WARNING = QColor("#8C2F1B")
 EARLY = QColor("#0B6F7C")
 LATE = QColor("#9A2A6C")
 WAVE_UP = QColor("#D8CFB9")
@@ -100,7 +101,7 @@ QMainWindow, QDialog {{ background: {PAPER.name()}; }}
 #sheet {{ background: {SHEET.name()}; border: 1px solid {RULE.name()}; border-radius: 6px; }}
 QLabel#title {{ font-size: 17px; font-weight: bold; }}
 QLabel#soft, QLabel#warning {{ font-size: 12px; color: {INK_SOFT.name()}; }}
-QLabel#warning {{ color: #8C2F1B; }}
+QLabel#warning {{ color: {WARNING.name()}; }}
 QLabel#head {{ font-weight: bold; }}
 QPushButton, QToolButton#plain {{
     background: {SHEET.name()}; border: 1px solid {RULE_STRONG.name()}; border-radius: 5px;

@@ -45,6 +45,7 @@ from supple_snare.desk.lean_chart import LeanChart
 from supple_snare.desk.level_chart import LevelChart
 from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.measure_sheet import MeasureSheet
+from supple_snare.desk.message_bar import MessageBar
 from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player
 from supple_snare.desk.programmes import Programmes
@@ -104,7 +105,7 @@ class Window(QMainWindow):
         self.page.bars_a_row_changed.connect(self._bracket)
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
-        work.told.connect(self._show_message)
+        work.told.connect(self.message.say)
         work.troubled.connect(self._show_troubles)
         work.looks_changed.connect(self._hear_chosen)
         for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
@@ -120,6 +121,7 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         work = self.work
+        self.message = MessageBar()
         self.steps = StepsBar(work)
         self.steps.chosen.connect(lambda step: work.look(step=step))
         self.cast = Cast(work)
@@ -157,7 +159,7 @@ class Window(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._top())
-        column.addWidget(self._message_bar())
+        column.addWidget(self.message)
         column.addLayout(body, 1)
         column.addWidget(self.transport)
         self.setCentralWidget(root)
@@ -255,23 +257,6 @@ class Window(QMainWindow):
             push.clicked.connect(lambda _on, s=steps: self.page.zoom(s))
             row.addWidget(push)
         return head
-
-    def _message_bar(self) -> QWidget:
-        self._message = QFrame()
-        self._message.setStyleSheet("QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }")
-        row = QHBoxLayout(self._message)
-        row.setContentsMargins(14, 6, 10, 6)
-        self._message_words = QLabel()
-        self._message_words.setWordWrap(True)
-        self._message_words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        row.addWidget(self._message_words, 1)
-        self._message_acts = QHBoxLayout()
-        row.addLayout(self._message_acts)
-        close = button("Close", "Close this message (Esc)")
-        close.clicked.connect(self._message.hide)
-        row.addWidget(close)
-        self._message.hide()
-        return self._message
 
     def _build_actions(self) -> None:
         work = self.work
@@ -374,7 +359,7 @@ class Window(QMainWindow):
         self._act("Stroke one slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
         self._act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
         self._act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
-        self._act("Close the message", self._message.hide, "Escape")
+        self._act("Close the message", self.message.hide, "Escape")
         self._act("Menu", self._menu_button.showMenu, "F10")
         for number, step in enumerate(STEPS, 1):
             self._act(step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}")
@@ -420,7 +405,7 @@ class Window(QMainWindow):
         return self.work.save()
 
     def _save_as(self) -> bool:
-        folder = QFileDialog.getExistingDirectory(self, "An empty folder for the session")
+        folder = QFileDialog.getExistingDirectory(self, "An empty folder for the session", str(self.work.nearby))
         if not folder:
             return False
         target = Path(folder)
@@ -644,23 +629,6 @@ class Window(QMainWindow):
         self.work.stop_work()
         self.work.tell("Stopped. F5 goes on with what is missing.")
 
-    def _show_message(self, text: str, problem: bool, acts: Sequence[tuple[str, str, Callable[[], None]]] = ()) -> None:
-        """Show a message, with buttons for what can be done about it: name, tooltip, deed."""
-        self._message.setStyleSheet(
-            "QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }"
-            if problem
-            else "QFrame { background: #EFE3C4; } QLabel { color: #2A2A32; }"
-        )
-        self._message_words.setText(text)
-        while (item := self._message_acts.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
-        for name, hint, deed in acts:
-            push = button(name, hint)
-            push.clicked.connect(lambda _on, act=deed: act())
-            self._message_acts.addWidget(push)
-        self._message.show()
-
     def watch(self, faults: Faults) -> None:
         """Tell of what nobody expected, once the work is on disk."""
 
@@ -668,7 +636,7 @@ class Window(QMainWindow):
             saved = self.work.saving.flush()
             kept = "Your work is saved, and you can go on." if saved else "Save your work in another folder."
             copy = ("Copy the details", "For a report: what happened and where", lambda: _copy(faults.newest))
-            self._show_message(f"{sentence} {kept}", True, [copy])
+            self.message.say(f"{sentence} {kept}", True, [copy])
 
         faults.happened.connect(tell)
         self.work.faulted.connect(faults.take)
@@ -694,13 +662,13 @@ class Window(QMainWindow):
                 acts.append(act)
         if sentences:
             sentences.append("Nothing is drawn from such files.")
-            self._show_message(" ".join(sentences), True, acts)
+            self.message.say(" ".join(sentences), True, acts)
         elif self._troubled:
-            self._message.hide()
+            self.message.hide()
         self._troubled = bool(sentences)
 
     def _find_files(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "The folder the recordings are in now")
+        folder = QFileDialog.getExistingDirectory(self, "The folder the recordings are in now", str(self.work.nearby))
         if folder:
             self.work.find_recordings([Path(folder)])
 
@@ -716,11 +684,11 @@ class Window(QMainWindow):
             newest = left[0]
             count = f" (and {len(left) - 1} older)" if len(left) > 1 else ""
             act = ("Bring it back", "Open it as it was a moment before the end", lambda: self._bring_back(newest))
-            self._show_message(f"“{newest.session.name}” was never saved when the program ended{count}.", False, [act])
+            self.message.say(f"“{newest.session.name}” was never saved when the program ended{count}.", False, [act])
 
     def _bring_back(self, left: Left) -> None:
         if self._may_leave():
-            self._message.hide()
+            self.message.hide()
             self.work.bring_back(left)
 
     def _show_keys(self) -> None:

@@ -20,6 +20,7 @@ from supple_snare.demo import GROOVES
 from supple_snare.desk.hearing import Hearing
 from supple_snare.desk.jobs import Job, JobRunner
 from supple_snare.desk.saving import Saving
+from supple_snare.desk.slot_weighing import SlotWeighing
 from supple_snare.errors import SessionError, SnareError
 from supple_snare.exchange.midi import MIDI_SUFFIXES, read_notes
 from supple_snare.session import edits
@@ -214,6 +215,9 @@ class Workspace(QObject):
         self.hearing.troubled.connect(self._troubled)
         self.hearing.told.connect(self.told)
         self.hearing.failed.connect(self.tell_error)
+        self.slots = SlotWeighing(self.jobs)
+        self.slots.failed.connect(self.tell_error)
+        self.stages_changed.connect(lambda: self.slots.note(self.session, self.view))
         self.history = History(Session())
         self.looks = Looks()
         self.saving = Saving(Shelter(state_folder()))
@@ -258,6 +262,12 @@ class Workspace(QObject):
     def folder(self) -> Path | None:
         """The session's folder; None while it has none."""
         return self.saving.folder
+
+    @property
+    def nearby(self) -> Path:
+        """Where a person looks for files first: beside the recordings added last."""
+        paths = [*(part.path for part in self.session.parts), *(track.recording.path for track in self.session.tracks)]
+        return paths[-1].parent if paths else Path()
 
     @property
     def is_unsaved(self) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import replace
@@ -67,10 +68,19 @@ def add_recordings(session: Session, recordings: Sequence[Recording], *, group_n
         return _with_group(session, existing.key, tracks=existing.tracks + keys)
     group = Group(
         key=f"g{_next_number(group.key for group in session.groups)}",
-        name=group_name or f"Group {len(session.groups) + 1}",
+        name=group_name or _new_group_name(session, tracks),
         tracks=keys,
     )
     return msgspec.structs.replace(session, groups=(*session.groups, group))
+
+
+def _new_group_name(session: Session, tracks: Sequence[Track]) -> str:
+    """That of its only track, or a number; one that no group has yet."""
+    taken = {group.name for group in session.groups}
+    if len(tracks) == 1 and tracks[0].name not in taken:
+        return tracks[0].name
+    numbers = itertools.count(len(session.groups) + 1)
+    return next(name for name in map("Group {}".format, numbers) if name not in taken)
 
 
 def check_group_rate(session: Session, recordings: Iterable[Recording]) -> None:

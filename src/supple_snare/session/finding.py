@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from supple_snare.session.document import Session
@@ -34,15 +36,51 @@ def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
     return find_tempo(time_s[order], level_db[order], lead[order])
 
 
-def rulings_of(session: Session, strokes: Strokes, grid: Grid, section: str | None) -> list[Candidate]:
-    """Rulings that explain the strokes of a section, or of the take, best first; none if they are too few."""
-    time_s = strokes.time_s[~strokes.rides]
+@dataclass(frozen=True)
+class SlotEvidence:
+    """What strokes say of the slots they are laid to.
+
+    Attributes
+    ----------
+    candidates : tuple of Candidate
+        Rulings that explain the strokes, best first; the one in force is among them.
+    now : Candidate
+        The one in force.
+    """
+
+    candidates: tuple[Candidate, ...]
+    now: Candidate
+
+    @property
+    def better(self) -> Candidate | None:
+        """The best one, if it explains the strokes plainly better than the one in force."""
+        best = self.candidates[0]
+        return best if best.is_plainly_better(self.now) else None
+
+
+def weigh_slots(session: Session, strokes: Strokes, grid: Grid, section: str | None) -> SlotEvidence | None:
+    """Weigh the slots of a section, or of the take; None if there are too few strokes to tell.
+
+    Parameters
+    ----------
+    session : Session
+    strokes : Strokes
+        Of the group that is to tell.
+    grid : Grid
+    section : str or None
+        Key of the section.
+    """
+    time_s, now = strokes.time_s[~strokes.rides], grid.ruling
     if section is not None and session.sections:
         starts = [each.start_s for each in session.sections]
         number = [each.key for each in session.sections].index(section)
-        time_s = time_s[section_of(starts, time_s) == number]
+        time_s, now = time_s[section_of(starts, time_s) == number], session.sections[number].ruling or now
     if not len(time_s):
-        return []
+        return None
     felt = grid.meter.felt_beats
     beat_s = felt * 60.0 / float(np.median(grid.tempo_at(time_s)))
-    return suggest_ruling(grid.course.beat_at(time_s) / felt, beat_s, compound=grid.meter.is_compound)
+    beat = grid.course.beat_at(time_s) / felt
+    candidates = suggest_ruling(beat, beat_s, compound=grid.meter.is_compound, now=now)
+    if not candidates:
+        return None
+    return SlotEvidence(tuple(candidates), next(each for each in candidates if each.ruling == now))

@@ -10,7 +10,7 @@ import numpy as np
 
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import stroke_doubts
-from supple_snare.session.finding import rulings_of
+from supple_snare.session.finding import weigh_slots
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.cut import Cut
 from supple_snare.timing.hits import Hits, Kind
@@ -172,7 +172,8 @@ def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFind
     """The likeliest reading of the tempo, the others, and the slots that its grid suggests."""
     best = readings[0]
     played_s = view.strokes.time_s
-    rulings = rulings_of(session, view.strokes, best.grid, None)
+    evidence = weigh_slots(session, view.strokes, best.grid, None)
+    ruling = evidence.candidates[0].ruling if evidence is not None else None
     return TempoReport(
         tempo=best.grid.tempo_bpm,
         first_beat=float(best.grid.bar_time_s(1)),
@@ -183,8 +184,8 @@ def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFind
         runners_up=[
             TempoRecord(each.grid.tempo_bpm, str(each.grid.meter), round(each.confidence, 3)) for each in readings[1:]
         ],
-        grid=str(rulings[0].ruling) if rulings else None,
-        swing=round(rulings[0].ruling.swing, 4) if rulings else None,
+        grid=str(ruling) if ruling is not None else None,
+        swing=round(ruling.swing, 4) if ruling is not None else None,
     )
 
 

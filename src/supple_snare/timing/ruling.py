@@ -12,6 +12,8 @@ from supple_snare.timing.units import FloatArray
 
 SWING_RANGE = (0.5, 0.75)
 _SAME_BEATS = 1e-6
+_LONG_BEATS = 12.0
+"""A whole number of every note value."""
 
 
 @dataclass(frozen=True, order=True)
@@ -125,6 +127,25 @@ class Ruling:
     def swung(self, straight: FloatArray, bar_beats: float) -> FloatArray:
         """Where the swing puts places of a bar, whether they are slots or not."""
         return _swung(straight, self.pair_beats, self.swing, bar_beats)
+
+    def has_all_of(self, other: Ruling) -> bool:
+        """Whether every slot of another ruling is one of this one.
+
+        >>> Ruling.parse("1/16").has_all_of(Ruling.parse("1/8")), Ruling.parse("1/16").has_all_of(Ruling.parse("1/8T"))
+        (True, False)
+        """
+        own = self.positions(_LONG_BEATS)
+        away = np.abs(other.positions(_LONG_BEATS)[:, None] - own).min(axis=1)
+        return bool((away < _SAME_BEATS).all())
+
+    @property
+    def in_words(self) -> str:
+        """The ruling with its swing.
+
+        >>> Ruling(Subdivision(8), swing=0.62).in_words
+        '1/8 swung 62.0 %'
+        """
+        return str(self) if self.swing == 0.5 else f"{self} swung {100.0 * self.swing:.1f} %"
 
     def __str__(self) -> str:
         return str(self.subdivision) if self.also is None else f"{self.subdivision}+{self.also}"

@@ -31,6 +31,15 @@ _SWING_ROUNDS = 3
 _NEAR_S = 0.035
 _SLOW_ROUNDS = 2
 _WIDTH_S = (0.004, 0.030)
+
+_PLAINLY, _PLAINLY_IN_ALL = 0.1, 10.0
+"""By so much a stroke, and in all, triplets and swing are likelier on their own lines than on sixteenths; strokes on
+lines that are right are not likelier on others by as much."""
+
+_FEWER, _TIGHTER, _TIGHT_MS = 0.92, 0.55, 10.0
+"""Loose playing lies nearer to dense lines by chance. It must be tight about the better ones, or lie much tighter there
+than where it is, or fewer strokes must be explained there."""
+
 _ROUNDS = 8
 
 
@@ -47,16 +56,35 @@ class Candidate:
         Share of strokes that its lines explain.
     spread_ms : float
         Usual distance of those from their lines, drift left out.
+    strokes : int
+        How many strokes it had to explain.
     """
 
     ruling: Ruling
     fit: float
     share: float
     spread_ms: float
+    strokes: int
+
+    def is_plainly_better(self, other: Candidate) -> bool:
+        """Whether it explains the strokes so much better than another one that a person should know.
+
+        Lines that the other has too are no reason to leave it: a coarser ruling is only simpler.
+        """
+        more = self.fit - other.fit
+        likelier = more > _PLAINLY and more * self.strokes > _PLAINLY_IN_ALL
+        fewer, tighter = other.share < _FEWER * self.share, self.spread_ms < _TIGHTER * other.spread_ms
+        seen = fewer or tighter or self.spread_ms < _TIGHT_MS
+        return likelier and seen and not other.ruling.has_all_of(self.ruling)
+
+    @property
+    def in_words(self) -> str:
+        """What speaks for it, in a few words."""
+        return f"{self.ruling.in_words} explains {100.0 * self.share:.0f} %, spread {self.spread_ms:.0f} ms"
 
 
 def suggest_ruling(
-    beat: FloatArray, beat_s: float, *, compound: bool = False, drifting: bool = True
+    beat: FloatArray, beat_s: float, *, compound: bool = False, drifting: bool = True, now: Ruling | None = None
 ) -> list[Candidate]:
     """Weigh the usual rulings.
 
@@ -71,6 +99,8 @@ def suggest_ruling(
     drifting : bool
         Whether strokes may lie up to half a slot off their lines for bars on end, as they do on a grid that does not
         follow them.
+    now : Ruling, optional
+        Weighed too, though it may be no usual one.
 
     Returns
     -------
@@ -80,7 +110,8 @@ def suggest_ruling(
     if len(beat) < LEAST_STROKES:
         return []
     music = _Music(beat, beat_s, 1.5 if compound else 1.0, drifting)
-    found = [music.weighed(ruling) for ruling in _plain_rulings(compound)]
+    plain = _plain_rulings(compound)
+    found = [music.weighed(ruling) for ruling in (plain if now is None or now in plain else [*plain, now])]
     if not compound:
         for note in (8, 16):
             swung = max((music.weighed(_swung(note, swing)) for swing in _SWINGS), key=lambda candidate: candidate.fit)
@@ -166,4 +197,4 @@ def _explained(ruling: Ruling, away: FloatArray, line: IntArray, lines: int, bea
     likelihood = np.log((share[line] * bell + stray * uniform) * beat_s)
     parameters = lines + (_SWING_LINES if ruling.swing > 0.5 else 0.0)
     fit = float(likelihood.mean()) - _LINE_COST * parameters / len(away)
-    return Candidate(ruling, fit, float(explained.mean()), 1000.0 * width)
+    return Candidate(ruling, fit, float(explained.mean()), 1000.0 * width, len(away))

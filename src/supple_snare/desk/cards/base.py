@@ -28,6 +28,7 @@ class Card(QWidget):
             workspace.looks_changed,
             workspace.cuts_changed,
             workspace.library_changed,
+            workspace.slots.changed,
         ):
             signal.connect(self._refresh_if_shown)
 

@@ -128,7 +128,7 @@ class GatherCard(Card):
         """Ask for files and add them."""
         kinds = " ".join(f"*{suffix}" for suffix in (*AUDIO_SUFFIXES, *MIDI_SUFFIXES))
         files, _ = QFileDialog.getOpenFileNames(
-            self, "Add recordings", "", f"Recordings and MIDI ({kinds});;All files (*)"
+            self, "Add recordings", str(self.work.nearby), f"Recordings and MIDI ({kinds});;All files (*)"
         )
         if files:
             self.work.add_files([Path(file) for file in files], group_name=self.target_group())

@@ -290,7 +290,8 @@ class GridCard(Card):
         )
 
     def _choose_midi(self) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "A MIDI file with the tempo", "", "MIDI files (*.mid *.midi *.smf)")
+        kinds = "MIDI files (*.mid *.midi *.smf)"
+        path, _ = QFileDialog.getOpenFileName(self, "A MIDI file with the tempo", str(self.work.nearby), kinds)
         if path:
             self.take_midi(Path(path))
 

@@ -210,7 +210,9 @@ class HandOverCard(Card):
             self._job.cancel()
 
     def _choose(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Folder for the tightened files", self.folder.text())
+        folder = QFileDialog.getExistingDirectory(
+            self, "Folder for the tightened files", self.folder.text() or str(self.work.nearby)
+        )
         if folder:
             self.folder.setText(folder)
 

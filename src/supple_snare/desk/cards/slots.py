@@ -5,15 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import replace
 
-from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QGridLayout, QVBoxLayout, QWidget
 
 from supple_snare.desk.controls import NumberSlider, button, choice, head, soft, words
+from supple_snare.desk.slot_advice import TAKE_SLOTS, SlotAdvice
 from supple_snare.desk.workspace import Workspace
-from supple_snare.session.finding import rulings_of
 from supple_snare.session.grid_edits import set_ruling
-from supple_snare.session.stages import GroupView
-from supple_snare.timing.grid import Grid
 from supple_snare.timing.ruling import SWING_RANGE, Ruling
 from supple_snare.timing.suggest import Candidate
 
@@ -21,7 +18,6 @@ RULINGS = (
     "1/4", "1/8", "1/16", "1/32", "1/4T", "1/8T", "1/16T", "1/4D", "1/8D", "1/16D", "1/8+1/8T", "1/16+1/8T",
 )  # fmt: skip
 _SWINGS = {"the slots": None, "eighths": 8, "sixteenths": 16}
-_SETTLE_MS = 350
 _SHOWN = 3
 
 
@@ -31,12 +27,6 @@ class SlotsBox(QWidget):
     def __init__(self, workspace: Workspace) -> None:
         super().__init__()
         self._work = workspace
-        self._weighed_for: tuple[GroupView, Grid, str | None] | None = None
-        self._candidates: list[Candidate] = []
-        self._settled = QTimer(self)
-        self._settled.setSingleShot(True)
-        self._settled.setInterval(_SETTLE_MS)
-        self._settled.timeout.connect(self._weigh)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -57,6 +47,7 @@ class SlotsBox(QWidget):
             rows.addWidget(soft(name), row, 0)
             rows.addWidget(box, row, 1)
         column.addWidget(head("Slots"))
+        column.addWidget(SlotAdvice(workspace))
         column.addLayout(rows)
         self._swing = NumberSlider("Swing", 50, 75, unit=" %", hint="second of each pair", digits=1, step=0.5)
         self._swing.changed.connect(self._set_swing)
@@ -81,7 +72,8 @@ class SlotsBox(QWidget):
     @property
     def candidates(self) -> Sequence[Candidate]:
         """What the strokes suggest, best first."""
-        return self._candidates
+        evidence = self._work.slots.of(self.section)
+        return evidence.candidates if evidence is not None else ()
 
     def choose_section(self, key: str | None) -> None:
         """Show the slots of a section."""
@@ -99,10 +91,6 @@ class SlotsBox(QWidget):
         self._ruling.blockSignals(False)
         self._swing.set_value(100.0 * ruling.swing)
         self._swinging.setCurrentText(next(name for name, note in _SWINGS.items() if note == ruling.swing_note))
-        view = self._work.view
-        key = None if view is None else (view, self._work.session.grid, self.section)
-        if key != self._weighed_for:
-            self._settled.start()
         self._show_suggestions()
 
     def _show_sections(self) -> None:
@@ -130,7 +118,7 @@ class SlotsBox(QWidget):
         return own or session.take_grid.ruling
 
     def _show_suggestions(self) -> None:
-        found = self._candidates[:_SHOWN]
+        found = self.candidates[:_SHOWN]
         ruling = self._shown_ruling()
         if not found:
             self._evidence.setText("Too few strokes to suggest slots." if self._work.view else "")
@@ -141,35 +129,12 @@ class SlotsBox(QWidget):
             if candidate is not None:
                 here = "✓ " if _alike(candidate.ruling, ruling) else ""
                 explained = f"{100.0 * candidate.share:.0f} % · {candidate.spread_ms:.0f} ms"
-                push.setText(f"{here}{describe_ruling(candidate.ruling)} · {explained}")
-
-    # ---- weighing
-
-    def _weigh(self) -> None:
-        """Weigh the rulings on the worker."""
-        view = self._work.view
-        if view is None or not self.isVisible():
-            return
-        session, section = self._work.session, self.section
-        key = (view, session.grid, section)
-        self._weighed_for = key
-
-        def done(found: list[Candidate]) -> None:
-            if self._weighed_for == key:
-                self._candidates = found
-                self._show_suggestions()
-
-        self._work.jobs.submit(
-            "Weighing slots",
-            lambda _progress: rulings_of(session, view.strokes, session.grid, section),
-            done,
-            self._work.tell_error,
-        )
+                push.setText(f"{here}{candidate.ruling.in_words} · {explained}")
 
     def take(self, number: int) -> None:
         """Take a suggestion over."""
-        if number < len(self._candidates):
-            self._do("Take the slots suggested", self._candidates[number].ruling)
+        if number < len(self.candidates):
+            self._do(TAKE_SLOTS, self.candidates[number].ruling)
 
     # ---- by hand
 
@@ -186,11 +151,6 @@ class SlotsBox(QWidget):
 
     def _set_swinging(self, text: str) -> None:
         self._do("Set what swings", replace(self._shown_ruling(), swing_note=_SWINGS[text]))
-
-
-def describe_ruling(ruling: Ruling) -> str:
-    """A ruling in words."""
-    return str(ruling) if ruling.swing == 0.5 else f"{ruling} swung {100 * ruling.swing:.1f} %"
 
 
 def _alike(one: Ruling, other: Ruling) -> bool:

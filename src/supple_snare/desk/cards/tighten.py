@@ -22,6 +22,7 @@ from supple_snare.desk.controls import (
     words,
 )
 from supple_snare.desk.response_curve import ResponseCurve
+from supple_snare.desk.slot_advice import SlotAdvice
 from supple_snare.errors import UsageError
 from supple_snare.session.edits import change_group, follow_take
 from supple_snare.session.stages import cut_settings
@@ -55,6 +56,7 @@ class TightenCard(Card):
         row.addWidget(self.scope, 1)
         row.addWidget(self.follow)
         self.column.addWidget(self._scopes)
+        self.column.addWidget(SlotAdvice(self.work))
         self._curve = ResponseCurve(self.work)
         self.column.addWidget(self._curve)
         self._result = words(name="head")

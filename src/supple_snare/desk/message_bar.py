@@ -1,0 +1,70 @@
+"""The bar that says what happened, and offers what can be done about it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+
+from supple_snare.desk.controls import button
+
+Act = tuple[str, str, Callable[[], None]]
+"""Name, tooltip, deed."""
+
+_NOTE_MS = 30_000
+"""A note that asks for nothing has been read by then."""
+
+_ALARMED = "QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }"
+_CALM = "QFrame { background: #EFE3C4; } QLabel { color: #2A2A32; }"
+
+
+class MessageBar(QFrame):
+    """Hidden until there is something to say. Problems and questions stay until they are closed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(14, 6, 10, 6)
+        self._words = QLabel()
+        self._words.setWordWrap(True)
+        self._words.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(self._words, 1)
+        self._acts = QHBoxLayout()
+        row.addLayout(self._acts)
+        close = button("Close", "Close this message (Esc)")
+        close.clicked.connect(self.hide)
+        row.addWidget(close)
+        self._read = QTimer(self)
+        self._read.setSingleShot(True)
+        self._read.setInterval(_NOTE_MS)
+        self._read.timeout.connect(self.hide)
+        self.hide()
+
+    @property
+    def text(self) -> str:
+        """What was said last."""
+        return self._words.text()
+
+    @property
+    def acts(self) -> list[QPushButton]:
+        """The buttons for what can be done, as they were offered."""
+        offered = [self._acts.itemAt(place) for place in range(self._acts.count())]
+        return [push for item in offered if item is not None and isinstance(push := item.widget(), QPushButton)]
+
+    def say(self, text: str, problem: bool, acts: Sequence[Act] = ()) -> None:
+        """Show a message, with a button for each thing that can be done about it."""
+        self.setStyleSheet(_ALARMED if problem else _CALM)
+        self._words.setText(text)
+        for push in self.acts:
+            self._acts.removeWidget(push)
+            push.deleteLater()
+        for name, hint, deed in acts:
+            push = button(name, hint)
+            push.clicked.connect(lambda _on, act=deed: act())
+            self._acts.addWidget(push)
+        self.show()
+        if problem or acts:
+            self._read.stop()
+        else:
+            self._read.start()
