@@ -115,7 +115,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     settle(window)
     card = window.cards["proof"]
     assert isinstance(card, ProofCard)
-    asked = work.questions_of(work.group)
+    asked = work.seams.questions_of(work.group)
     assert len(asked) >= 3
     assert card.list.count() == len(asked)
     for row, question in enumerate(asked):
@@ -126,12 +126,12 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     window._step_doubt(1)
     assert work.selected == asked[0].stroke
     window._return()
-    left = [question for question in work.questions_of(work.group) if not question.answered]
+    left = [question for question in work.seams.questions_of(work.group) if not question.answered]
     assert len(left) == len(asked) - 1
     assert work.selected == asked[1].stroke
     window._hold()
-    assert len([q for q in work.questions_of(work.group) if not q.answered]) == len(asked) - 2
-    while any(not question.answered for question in work.questions_of(work.group)):
+    assert len([q for q in work.seams.questions_of(work.group) if not q.answered]) == len(asked) - 2
+    while any(not question.answered for question in work.seams.questions_of(work.group)):
         window._step_doubt(1)
         window._return()
     settle(window)
@@ -142,7 +142,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     assert card.list.count() == len(asked) - 1
     card.list.setCurrentRow(0)
     proof.ask(work)
-    assert any(not question.answered for question in work.questions_of(work.group))
+    assert any(not question.answered for question in work.seams.questions_of(work.group))
 
 
 def test_a_doubt_is_heard_in_turn(tight):
@@ -171,7 +171,7 @@ def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
     settle(window)
     card = window.cards["proof"]
     assert isinstance(card, ProofCard)
-    cut = work.cut_of(work.group)
+    cut = work.seams.cut_of(work.group)
     seams = proof.seam_strokes(cut)
     card.filter.setCurrentIndex(card.filter.findData("seams"))
     card.refresh()
@@ -187,13 +187,13 @@ def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
     drag(loupe, QPointF(middle, 60.0), QPointF(middle + by_px, 60.0))
     assert len(work.group.seams_given) == 1
     settle(window)
-    ends = work.edits_of(work.group).at / 48_000
+    ends = work.seams.edits_of(work.group).at / 48_000
     assert np.min(np.abs(ends - (seen[1] - 0.002))) < 0.0002
     window.grab()
     loupe._leave_seam()
     settle(window)
     assert not work.group.seams_given
-    assert np.min(np.abs(work.edits_of(work.group).at / 48_000 - seen[1])) < 1e-4
+    assert np.min(np.abs(work.seams.edits_of(work.group).at / 48_000 - seen[1])) < 1e-4
 
 
 def test_strokes_are_joined_and_sound_between_them_slid(tight):
@@ -210,7 +210,7 @@ def test_strokes_are_joined_and_sound_between_them_slid(tight):
     assert [slide.move_ms for slide in work.group.slides] == [3.0]
     settle(window)
     window.grab()
-    edits, before_ms = work.edits_of(work.group), float(work.cut_of(work.group).move[8]) / 48.0
+    edits, before_ms = work.seams.edits_of(work.group), float(work.seams.cut_of(work.group).move[8]) / 48.0
     place = edits.source_of(round((start_s + 0.03 + (before_ms + 3.0) / 1000.0) * 48_000))
     assert place == pytest.approx((start_s + 0.03) * 48_000, abs=2)
     work.look(step="proof", loupe=True, selected_s=float(times[8]))
@@ -253,10 +253,10 @@ def test_lengths_of_seams_are_set_or_as_the_sound_asks(tight):
     window, work = tight, tight.work
     card = window.cards["tighten"]
     assert isinstance(card, TightenCard)
-    usual = work.cut_of(work.group).edits.fade.max()
+    usual = work.seams.cut_of(work.group).edits.fade.max()
     card.fade.setValue(2.0)
     settle(window)
-    assert work.cut_of(work.group).edits.fade.max() <= round(0.002 * 48_000)
+    assert work.seams.cut_of(work.group).edits.fade.max() <= round(0.002 * 48_000)
     card.by_material.click()
     settle(window)
-    assert work.cut_of(work.group).edits.fade.max() == usual
+    assert work.seams.cut_of(work.group).edits.fade.max() == usual

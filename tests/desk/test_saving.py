@@ -202,7 +202,7 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     ready._new()
     ready.open_paths([tmp_path / "session"])
     settle(ready)
-    before, seams = work.view, work.cut_of(work.group)
+    before, seams = work.view, work.seams.cut_of(work.group)
     ready._new()
     for name in ("analyse", "judge_bleed"):
         monkeypatch.setattr(f"supple_snare.desk.hearing.{name}", refuse)
@@ -210,7 +210,7 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     ready.open_paths([tmp_path / "session"])
     settle(ready)
     assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
-    assert work.cut_of(work.group).edits.at.tolist() == seams.edits.at.tolist()
+    assert work.seams.cut_of(work.group).edits.at.tolist() == seams.edits.at.tolist()
     assert any((tmp_path / "session" / "cache").iterdir())
 
 

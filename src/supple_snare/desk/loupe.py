@@ -134,7 +134,7 @@ class Loupe(QWidget):
             self.update()
             return
         self._centre_s = moment
-        edits = work.edits_of(view.group)
+        edits = work.seams.edits_of(view.group)
         wanted = (moment, tuple((track.key, track.recording) for track in view.tracks), edits)
         if wanted != self._wanted:
             self._wanted = wanted
@@ -360,7 +360,7 @@ class Loupe(QWidget):
         work, view = self._workspace, self._workspace.view
         if view is None or not work.looks.shows_moves or self._centre_s is None:
             return []
-        edits, rate, half = work.edits_of(view.group), work.session.rate_hz, self.span_ms / 2000.0
+        edits, rate, half = work.seams.edits_of(view.group), work.session.rate_hz, self.span_ms / 2000.0
         ends, starts = edits.at / rate, (edits.at - edits.fade) / rate
         near = np.flatnonzero((ends > self._centre_s - half) & (starts < self._centre_s + half) & (edits.at > 0))
         return [(float(starts[i]), float(ends[i]), i) for i in near.tolist()]
@@ -404,7 +404,7 @@ class Loupe(QWidget):
         work, view = self._workspace, self._workspace.view
         if view is None or work.group is None:
             return
-        edits, rate = work.edits_of(view.group), work.session.rate_hz
+        edits, rate = work.seams.edits_of(view.group), work.session.rate_hz
         place_s = (int(edits.at[index]) - int(edits.shift[index])) / rate
         for slide in view.group.slides:  # its cuts are where it starts and ends
             if min(abs(slide.start_s - place_s), abs(slide.end_s - place_s)) < 1.5 / rate:

@@ -118,7 +118,7 @@ class Page(QAbstractScrollArea):
             grid=grid,
             view=view,
             peaks={key: found for key, found in peaks.items() if found is not None},
-            edits=work.edits_of(group) if work.looks.shows_moves else EditList.identity(),
+            edits=work.seams.edits_of(group) if work.looks.shows_moves else EditList.identity(),
             tightened=work.looks.tightened and work.looks.shows_moves,
             doubts=_doubts_shown(work, group),
             show_click=work.looks.clicking or work.looks.step == "grid",
@@ -520,10 +520,10 @@ class Page(QAbstractScrollArea):
 def _doubts_shown(work: Workspace, group: Group) -> list[list[Doubt]]:
     """All doubts where the moves are shown, in Grid those about slots."""
     if work.looks.shows_moves:
-        return work.doubts_of(group)
+        return work.seams.doubts_of(group)
     if work.looks.step != "grid":
         return []
-    return [[doubt for doubt in doubts if doubt in SLOT_DOUBTS] for doubts in work.doubts_of(group)]
+    return [[doubt for doubt in doubts if doubt in SLOT_DOUBTS] for doubts in work.seams.doubts_of(group)]
 
 
 def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:

@@ -51,7 +51,7 @@ class Programmes:
             frames=round(session.length_s * rate),
             click=click_of(session, looks.listening) if looks.clicking else None,
             taps=self._taps(),
-            lead_edits=work.edits_of(work.group) if work.group else EditList.identity(),
+            lead_edits=work.seams.edits_of(work.group) if work.group else EditList.identity(),
             tightened=looks.tightened,
             loop=self._loop(),
             in_turn=looks.in_turn and (looks.around_s is not None or looks.looping),
@@ -65,7 +65,7 @@ class Programmes:
         if looks.around_s is not None:
             place = round(looks.around_s * rate)
             if looks.tightened and work.group is not None:
-                place = int(work.edits_of(work.group).result_of(place))
+                place = int(work.seams.edits_of(work.group).result_of(place))
             before, after = _HEAR_BEFORE_S, _HEAR_AFTER_S
             if looks.around_beats:
                 beat_s = 60.0 / float(grid.tempo_at(looks.around_s))
@@ -141,7 +141,7 @@ def mix_track(work: Workspace, group: Group, track: Track) -> MixTrack:
     """A track as it is listened to: its edits, level and pan."""
     listening = work.looks.listening
     gain = db_to_amplitude(listening.level_db(track.key))
-    return MixTrack(track.recording, work.edits_of(group), gain, listening.pan(track.key))
+    return MixTrack(track.recording, work.seams.edits_of(group), gain, listening.pan(track.key))
 
 
 def click_of(session: Session, listening: Listening) -> Click:

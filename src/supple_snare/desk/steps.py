@@ -137,7 +137,7 @@ def step_states(work: Workspace) -> dict[str, str]:
     more = {1: "", 2: ", twice"}.get(response.times, f", {response.times} times")
     more += " …" if view.group.section_settings else ""
     states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms{more}".replace("%", " %")
-    asked = work.questions_of(view.group)
+    asked = work.seams.questions_of(view.group)
     left = sum(not question.answered for question in asked)
     states["proof"] = f"{left} doubt{'s' if left != 1 else ''} left" if left else "all heard" if asked else "no doubts"
     states["hand over"] = "ready" if len(view.strokes) else "nothing to move"

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from functools import partial
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -18,21 +17,21 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from supple_snare.demo import GROOVES
 from supple_snare.desk.hearing import Hearing
-from supple_snare.desk.jobs import Job, JobRunner
+from supple_snare.desk.jobs import JobRunner
+from supple_snare.desk.looks import Looks
 from supple_snare.desk.saving import Saving
+from supple_snare.desk.seams import Seams
 from supple_snare.desk.slot_weighing import SlotWeighing
 from supple_snare.errors import SessionError, SnareError
 from supple_snare.exchange.midi import MIDI_SUFFIXES, read_notes
 from supple_snare.session import edits
 from supple_snare.session.document import Group, Session
-from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.feels import FeelOf, FeelSeen, see_feel
 from supple_snare.session.folder import Opened, SessionFolder, open_history
 from supple_snare.session.history import History
 from supple_snare.session.library import Library, user_folder
-from supple_snare.session.listening import Desk, Heard, Listening, Which
+from supple_snare.session.listening import Desk, Listening, Which
 from supple_snare.session.locks import Holder
-from supple_snare.session.proof import Question, questions
 from supple_snare.session.recordings import Now, Trouble, accepted, relocated, with_fingerprints
 from supple_snare.session.shelter import Left, Shelter, state_folder
 from supple_snare.session.snapshots import take_snapshot
@@ -40,15 +39,9 @@ from supple_snare.session.stages import (
     GroupView,
     Stages,
     change_of_part,
-    cut_depends,
-    cut_of_request,
-    cut_request,
     moves_in,
-    part_of,
 )
 from supple_snare.session.storage import FILE_NAME
-from supple_snare.sound.cut import Cut
-from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.fingerprint import Fingerprint
 from supple_snare.timing.aim import Aim
@@ -65,112 +58,8 @@ _SETTLE_MS = 250
 _REST_MS = 80
 """Strokes are laid to their slots when a hand that changes hits has been quiet for so long."""
 
-_CUTS_KEPT = 4
 _MOST_WORKERS = 3
 """More would leave nothing for the sound and the screen."""
-
-
-@dataclass(frozen=True)
-class Looks:
-    """What is looked at; not part of the session, and not undone.
-
-    Attributes
-    ----------
-    step : str
-    group : str
-        Key of the group on the page, "" if there is none.
-    track : str
-        Key of the track whose hits are mended, "" for the first lead.
-    tightened : bool
-        Which version is shown and heard.
-    selected_s : float or None
-        Time of the selected stroke.
-    hit : (str, float) or None
-        Track and time of the chosen hit.
-    hearing : bool
-        Whether a chosen hit is heard at once, in a short loop.
-    around_s : float or None
-        Moment (as played) around which a short loop plays; it goes before the loop of bars.
-    around_beats : float
-        How far around it, in quarter notes; 0 for the short stretch around a hit.
-    in_turn : bool
-        Whether a loop is heard as played and tightened in turn.
-    loupe : bool
-        Whether the loupe is open.
-    measuring : bool
-        Whether measurements stand in place of the page.
-    range_s : (float, float) or None
-        Selected stretch of time as played.
-    loop_bars : (int, int) or None
-        First and last bar of the loop.
-    looping : bool
-    clicking : bool
-    listening : Listening
-        Levels, what is heard in each step, the click, the mono check.
-    half_speed : bool
-    tapping_strokes : bool
-        Whether a short sound is heard where the program takes each stroke to begin.
-    feel_of : FeelOf
-        Whose feel is shown.
-    feel_beside : FeelOf or None
-        What is laid over it.
-    tapping : str
-        "first" or "second" while that feel is tapped in place of the recordings, else "".
-    scope : str or None
-        Key of the section whose settings Tighten shows; None for those of the whole take.
-    behind : str
-        Name of the snapshot whose version stands pale behind the present one on the page; "" for as played.
-    from_aim : bool
-        Whether the lean chart shows deviations from the aim in place of offsets from the grid.
-    """
-
-    step: str = "gather"
-    group: str = ""
-    track: str = ""
-    tightened: bool = True
-    selected_s: float | None = None
-    hit: tuple[str, float] | None = None
-    hearing: bool = False
-    around_s: float | None = None
-    around_beats: float = 0.0
-    in_turn: bool = False
-    loupe: bool = False
-    measuring: bool = False
-    range_s: tuple[float, float] | None = None
-    loop_bars: tuple[int, int] | None = None
-    looping: bool = False
-    clicking: bool = False
-    listening: Listening = Listening()  # noqa: RUF009  # frozen
-    half_speed: bool = False
-    tapping_strokes: bool = False
-    feel_of: FeelOf = FeelOf()  # noqa: RUF009  # frozen
-    feel_beside: FeelOf | None = None
-    tapping: str = ""
-    scope: str | None = None
-    behind: str = ""
-    from_aim: bool = False
-
-    @property
-    def heard(self) -> Heard:
-        """What is heard in this step."""
-        return self.listening.heard_in(self.step)
-
-    def left(self) -> Desk:
-        """What is remembered of it for the next sitting."""
-        return Desk(
-            step=self.step,
-            group=self.group,
-            tightened=self.tightened,
-            loop_bars=self.loop_bars,
-            looping=self.looping,
-            clicking=self.clicking,
-            listening=self.listening,
-        )
-
-    @property
-    def shows_moves(self) -> bool:
-        """Whether this step is about what becomes of the strokes, so that both versions are shown."""
-        return self.step in ("tighten", "proof", "hand over")
 
 
 class Workspace(QObject):
@@ -227,10 +116,9 @@ class Workspace(QObject):
         self.reads_from: Path | None = None
         self._looked_nearby = False
         self._gesture: str | None = None
-        self._cuts: dict[str, list[tuple[tuple[object, ...], Cut]]] = {}
-        self._doubts: dict[str, tuple[GroupView, Cut | None, list[list[Doubt]]]] = {}
-        self._questions: dict[str, tuple[GroupView, Cut | None, list[Question]]] = {}
-        self._cut_job: Job | None = None
+        self.seams = Seams(self.jobs, self.hearing.cache, lambda: self.session, self.view_of)
+        self.seams.changed.connect(self.cuts_changed)
+        self.seams.failed.connect(self.tell_error)
         self._views: dict[str, tuple[Session, GroupView | None]] = {}
         self.library = Library(user_folder(), GROOVES)
         self.why_no_feel = ""
@@ -368,7 +256,7 @@ class Workspace(QObject):
         session, desk = opened.history.present, opened.desk
         self.history, self._unchanged, self.reads_from = opened.history, session, None
         self._gesture = None
-        self._cuts.clear()
+        self.seams.forget()
         self.hearing.begin(self.folder)
         self._looked_nearby = False
         groups = [group.key for group in session.groups]
@@ -636,40 +524,6 @@ class Workspace(QObject):
         if problems:
             self.tell_problem("\n".join(problems))
 
-    def cut_of(self, group: Group) -> Cut | None:
-        """The seams of a group, if they are known for its present plan."""
-        view = self.view_of(group)
-        known = self._cuts.get(group.key, ())
-        return next((cut for depends, cut in known if view is not None and depends == cut_depends(view)), None)
-
-    def questions_of(self, group: Group) -> list[Question]:
-        """What a person should hear of a group, worst first; nothing while it is not analysed."""
-        view, cut = self.view_of(group), self.cut_of(group)
-        if view is None:
-            return []
-        known = self._questions.get(group.key)
-        if known is None or known[0] is not view or known[1] is not cut:
-            known = (view, cut, questions(self.session, view, cut))
-            self._questions[group.key] = known
-        return known[2]
-
-    def doubts_of(self, group: Group) -> list[list[Doubt]]:
-        """The doubts of every stroke of a group; none while it is not analysed."""
-        view, cut = self.view_of(group), self.cut_of(group)
-        if view is None:
-            return []
-        known = self._doubts.get(group.key)
-        if known is None or known[0] is not view or known[1] is not cut:
-            known = (view, cut, stroke_doubts(view, cut))
-            self._doubts[group.key] = known
-        return known[2]
-
-    def edits_of(self, group: Group) -> EditList:
-        """The newest known edit list of a group: while seams are looked for, the one before."""
-        present, known = self.cut_of(group), self._cuts.get(group.key)
-        newest = present or (known[-1][1] if known else None)
-        return newest.edits if newest is not None else EditList.identity()
-
     def when_cut(self, act: Callable[[], None]) -> None:
         """Run something once all seams are found."""
         self._settled.stop()
@@ -756,37 +610,9 @@ class Workspace(QObject):
             self.saving.note(self.history)
 
     def _find_seams(self, then: Callable[[], None] | None = None) -> None:
-        """Look for the seams of every group whose plan changed."""
         if self._resting.isActive():
             self._catch_up()
-        if self._cut_job is not None:
-            self._cut_job.cancel()
-        session, cache = self.session, self.hearing.cache
-        wanted = []
-        for group in session.groups:
-            view = self.view_of(group)
-            if view is not None and view.part is None and self.cut_of(group) is None:
-                wanted.append((view, cut_request(session, view)))
-        if not wanted:
-            if then is not None:
-                then()
-            return
-
-        def work(progress: Callable[[float], None]) -> list[tuple[GroupView, Cut]]:
-            return [
-                (view, cache.cut(request, partial(cut_of_request, request, part_of(progress, number, len(wanted)))))
-                for number, (view, request) in enumerate(wanted)
-            ]
-
-        def done(found: list[tuple[GroupView, Cut]]) -> None:
-            for view, cut in found:  # a few are kept, so that going to and fro between versions is heard at once
-                known = self._cuts.get(view.group.key, [])[1 - _CUTS_KEPT :]
-                self._cuts[view.group.key] = [*known, (cut_depends(view), cut)]
-            self.cuts_changed.emit()
-            if then is not None:
-                then()
-
-        self._cut_job = self.jobs.submit("Finding seams", work, done, self.tell_error)
+        self.seams.find(then)
 
 
 def _take(path: Path) -> tuple[SessionFolder | None, str]:

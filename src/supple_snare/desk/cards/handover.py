@@ -135,7 +135,7 @@ class HandOverCard(Card):
         groups = [group for group in session.groups if group.key in wanted]
         muted = self.work.looks.heard.muted
         tracks = [
-            (track.recording, self.work.edits_of(group))
+            (track.recording, self.work.seams.edits_of(group))
             for group in groups
             for track in session.tracks_of(group)
             if not (track.key in muted and self.heard_only.isChecked())
@@ -149,7 +149,9 @@ class HandOverCard(Card):
             return
         existing = [job.target.name for job in jobs if job.target.exists()]
         existing += [ACCOUNT_NAME] if (folder / ACCOUNT_NAME).exists() else []
-        told = [(view, self.work.cut_of(view.group)) for view in map(self.work.view_of, groups) if view is not None]
+        told = [
+            (view, self.work.seams.cut_of(view.group)) for view in map(self.work.view_of, groups) if view is not None
+        ]
         if existing and not self._may_replace(existing, folder):
             self.result.setText("Nothing was written.")
             return
@@ -237,7 +239,7 @@ class HandOverCard(Card):
         moving = int(np.count_nonzero(moves > 1e-6))
         if not moving:
             return f"{group.name}: {files}, as played: no stroke moves."
-        doubtful = sum(bool(found) for found in self.work.doubts_of(group))
+        doubtful = sum(bool(found) for found in self.work.seams.doubts_of(group))
         told = f"{group.name}: {files}, {moving} of {len(moves)} strokes move, the farthest by {moves.max():.0f} ms."
         return f"{told} {doubtful} doubt{'s' if doubtful != 1 else ''} to listen to." if doubtful else told
 

@@ -80,7 +80,7 @@ class ProofCard(Card):
             self._count.setText("Nothing to proof yet.")
             self.list.clear()
             return
-        asked = self.work.questions_of(group)
+        asked = self.work.seams.questions_of(group)
         left = [question for question in asked if not question.answered]
         if asked and not left:
             self._count.setText(f"All {len(asked)} doubts are answered: done.")
@@ -90,7 +90,7 @@ class ProofCard(Card):
         choices: list[tuple[str, object]] = [(f"all that are left ({len(left)})", None)]
         choices += [(doubt.word, doubt) for doubt in reasons]
         choices += [(f"answered ({len(asked) - len(left)})", "answered")]
-        cut = self.work.cut_of(group)
+        cut = self.work.seams.cut_of(group)
         if cut is not None:
             choices += [(f"every seam, in order ({len(seam_strokes(cut))})", "seams")]
         fill_choice(self.filter, choices, self.filter.currentData())
@@ -153,7 +153,7 @@ def question_here(work: Workspace) -> Question | None:
     group, selected = work.group, work.selected
     if group is None or selected is None:
         return None
-    return next((question for question in work.questions_of(group) if question.stroke == selected), None)
+    return next((question for question in work.seams.questions_of(group) if question.stroke == selected), None)
 
 
 def step_question(work: Workspace, steps: int) -> None:
@@ -161,7 +161,7 @@ def step_question(work: Workspace, steps: int) -> None:
     view, group = work.view, work.group
     if view is None or group is None:
         return
-    left = [question.stroke for question in work.questions_of(group) if not question.answered]
+    left = [question.stroke for question in work.seams.questions_of(group) if not question.answered]
     if not left:
         work.tell("No doubts are left.")
         return
@@ -210,7 +210,7 @@ def other_slot(work: Workspace) -> None:
 def move_less(work: Workspace) -> None:
     """Move the selected stroke only as far as the sound before it reaches."""
     view, group, stroke = work.view, work.group, work.selected
-    cut = None if group is None else work.cut_of(group)
+    cut = None if group is None else work.seams.cut_of(group)
     if view is None or group is None or stroke is None or cut is None:
         work.tell("Select a stroke first.")
         return
@@ -232,7 +232,7 @@ def _following(work: Workspace) -> float | None:
     group, view, selected = work.group, work.view, work.selected
     if group is None or view is None:
         return None
-    left = [question.stroke for question in work.questions_of(group) if not question.answered]
+    left = [question.stroke for question in work.seams.questions_of(group) if not question.answered]
     if selected in left and len(left) > 1:
         return float(view.strokes.time_s[left[(left.index(selected) + 1) % len(left)]])
     return None
