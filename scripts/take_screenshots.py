@@ -233,7 +233,7 @@ def main() -> None:
                 looping=False,
                 listening=demo_listening(session),
             )
-            window._message.hide()
+            window.message.hide()
             before = window.work.session
             PREPARE.get(picture, lambda _window: None)(window)
             if window.work.session is not before:
