@@ -456,6 +456,8 @@ def _tempo(options: argparse.Namespace) -> Any:
     others = ", ".join(f"{other.tempo:.2f} in {other.meter}" for other in result.runners_up)
     manner = "steady" if result.steady else "wandering"
     _say(f"{result.tempo:.2f} bpm in {result.meter}, {manner}; bar 1 at {result.first_beat:.3f} s; else: {others}")
+    if result.grid is not None and result.swing is not None:
+        _say(f"slots that fit best: {Ruling.parse(result.grid, swing=result.swing).in_words}")
     return result
 
 
