@@ -20,10 +20,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from material import EASY, RATE_HZ, Case, Recipe, Sound, cases, heard, in_processes, kits_once, lay, options
+from supple_snare.session.cutting import cut_of_request, cut_request
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import stroke_doubts
 from supple_snare.session.edits import add_recordings, change_group, give_moves
-from supple_snare.session.stages import Stages, cut_of_request, cut_request
+from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.tighten import Response

@@ -15,9 +15,10 @@ import numpy as np
 from scipy.ndimage import uniform_filter1d
 
 from material import EASY, RATE_HZ, Case, Sound, cases, in_processes, options
+from supple_snare.session.cutting import cut_of_moves
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_recordings, change_group
-from supple_snare.session.stages import Stages, cut_of_moves
+from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 

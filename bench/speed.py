@@ -49,11 +49,12 @@ def run(paths: list[Path], tempo: float, out: Path) -> None:
 
 def cutting(paths: list[Path], tempo: float, out: Path) -> None:
     """CPU that planning the seams and writing the files needs."""
+    from supple_snare.session.cutting import cut_of_request, cut_request
     from supple_snare.session.document import Session
     from supple_snare.session.edits import add_recordings
     from supple_snare.session.grid_edits import with_grid
     from supple_snare.session.handover import plan_files, write_files
-    from supple_snare.session.stages import Stages, cut_of_request, cut_request
+    from supple_snare.session.stages import Stages
     from supple_snare.sound.files import read_recording
     from supple_snare.timing.grid import Grid
 

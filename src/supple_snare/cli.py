@@ -22,6 +22,7 @@ from supple_snare.cli_options import Parser, command_parser
 from supple_snare.errors import GrooveError, RecordingError, SnareError, UsageError
 from supple_snare.exchange.groove_files import GrooveFile, read_groove, write_groove
 from supple_snare.exchange.midi import MIDI_SUFFIXES
+from supple_snare.session.cutting import cut_group
 from supple_snare.session.document import Session, Track, check_group
 from supple_snare.session.edits import (
     add_part,
@@ -34,7 +35,7 @@ from supple_snare.session.edits import (
 from supple_snare.session.finding import tempos_of, weigh_slots
 from supple_snare.session.handover import PartToWrite, own_track, part_to_write, plan_files, write_files
 from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
-from supple_snare.session.stages import GroupView, Stages, cut_group
+from supple_snare.session.stages import GroupView, Stages
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording

@@ -11,8 +11,9 @@ import pytest
 
 from supple_snare.session import edits
 from supple_snare.session.cache import Cache, read_arrays
+from supple_snare.session.cutting import cut_of_request, cut_request
 from supple_snare.session.document import Session
-from supple_snare.session.stages import Stages, cut_of_request, cut_request
+from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear

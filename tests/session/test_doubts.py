@@ -6,11 +6,12 @@ import msgspec
 import numpy as np
 import pytest
 
+from supple_snare.session.cutting import cut_group
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.edits import add_recordings, change_group, hold_range
 from supple_snare.session.report import hits_report, measure_report, summarise, tighten_report
-from supple_snare.session.stages import Stages, cut_group
+from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.ruling import Ruling, Subdivision

@@ -7,10 +7,11 @@ import numpy as np
 import pytest
 
 from supple_snare.session import edits
+from supple_snare.session.cutting import _first_arrivals, cut_group
 from supple_snare.session.document import HitRules, Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.mending import snap_to_attack
-from supple_snare.session.stages import Stages, _first_arrivals, cut_group
+from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Hits, Kind, Origin

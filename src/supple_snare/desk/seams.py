@@ -9,10 +9,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from supple_snare.desk.jobs import Job, JobRunner
 from supple_snare.session.cache import Cache
+from supple_snare.session.cutting import cut_depends, cut_of_request, cut_request
 from supple_snare.session.document import Group, Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.proof import Question, questions
-from supple_snare.session.stages import GroupView, cut_depends, cut_of_request, cut_request, part_of
+from supple_snare.session.stages import GroupView, part_of
 from supple_snare.sound.cut import Cut
 from supple_snare.sound.editlist import EditList
 

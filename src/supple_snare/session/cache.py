@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 import supple_snare
 from supple_snare.exchange.replacing import replacing
-from supple_snare.session.stages import CutRequest
+from supple_snare.session.cutting import CutRequest
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bleed import Verdict
 from supple_snare.sound.cut import Cut

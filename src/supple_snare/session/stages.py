@@ -16,15 +16,12 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.errors import GroupError
 from supple_snare.exchange.midi import read_notes
 from supple_snare.session.document import Ghosts, Group, Hold, Part, Session, Track
 from supple_snare.session.mending import track_hits
 from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
-from supple_snare.sound.cut import Cut, CutSettings, plan_cut
 from supple_snare.sound.ear import Ear
-from supple_snare.sound.files import Recording
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
@@ -38,22 +35,11 @@ from supple_snare.timing.pairing import Pairs, pair_strokes
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes, gather_strokes
 from supple_snare.timing.tighten import ByHand, Plan, Response, chosen, respond, settle_moves
-from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, ms_to_samples, s_to_samples
+from supple_snare.timing.units import FloatArray, IntArray, ms_to_s
 
 T = TypeVar("T")
 
-_EARLIEST_S = 0.012
-"""A stroke may be heard this much before its own time by a microphone that stands nearer to another lead's drum."""
-
 _MOST_KEPT = 256
-
-SEAMS_OF = {
-    Material.PLUCKED: CutSettings(lead_in_ms=4.0, fade_ms=8.0),
-    Material.BLOWN: CutSettings(lead_in_ms=6.0, fade_ms=14.0, attack_ms=40.0),
-    Material.VOICE: CutSettings(lead_in_ms=8.0, fade_ms=14.0, attack_ms=40.0),
-    Material.KEYS: CutSettings(lead_in_ms=5.0, fade_ms=8.0),
-}
-"""Seams of sounds that ring on; drums have the shortest."""
 
 SAME_STROKE_S = 0.003
 """A slot given by hand belongs to the stroke at most this far from where it was given."""
@@ -65,19 +51,6 @@ class HeardPart:
 
     notes: Notes
     chords: Chords
-
-
-@dataclass(frozen=True, eq=False)
-class CutRequest:
-    """Everything that the seams of a group follow from: the arguments of `plan_cut`."""
-
-    recordings: tuple[Recording, ...]
-    first_arrival: IntArray
-    arrivals: IntArray
-    move: IntArray
-    settings: CutSettings
-    places: dict[int, int]
-    slides: tuple[tuple[int, int, int], ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -435,7 +408,7 @@ def told_places(strokes: Strokes, group: Group) -> FloatArray | None:
     """Places given to strokes by hand, NaN where there is none; None if there are none at all."""
     if not group.slots_given:
         return None
-    return _at_strokes(strokes, [(given.time_s, given.place) for given in group.slots_given])
+    return at_strokes(strokes, [(given.time_s, given.place) for given in group.slots_given])
 
 
 def section_numbers(session: Session, strokes: Strokes) -> IntArray:
@@ -470,10 +443,10 @@ def decided_by_hand(strokes: Strokes, group: Group, columns: tuple[str, ...]) ->
         piece[inside] = inside[:1]
     given = [(move.time_s, move.move_ms) for move in group.moves_given]
     held = in_ranges(strokes, group.holds) | led_by(group.held_leads)
-    return ByHand(held, _at_strokes(strokes, given), rides, piece)
+    return ByHand(held, at_strokes(strokes, given), rides, piece)
 
 
-def _at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> FloatArray:
+def at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> FloatArray:
     """Values that were told of strokes, by their times; NaN where there is none."""
     values = np.full(len(strokes), np.nan)
     if not facts or not len(strokes):
@@ -487,7 +460,7 @@ def _at_strokes(strokes: Strokes, facts: Sequence[tuple[float, float]]) -> Float
 
 def moves_in(view: GroupView, strokes: Strokes) -> FloatArray:
     """Moves in ms that a view plans for strokes of another one, by their times as played; NaN where it has none."""
-    return _at_strokes(strokes, list(zip(view.strokes.time_s, view.plan.move_ms, strict=True)))
+    return at_strokes(strokes, list(zip(view.strokes.time_s, view.plan.move_ms, strict=True)))
 
 
 def merged_pairs(pairs: Sequence[Pairs | None], which: IntArray) -> Pairs | None:
@@ -523,112 +496,3 @@ def change_of_part(session: Session, view: GroupView) -> NoteChange:
     return move_notes(
         view.part.notes, view.part.chords, view.plan.move_ms, ends_follow=ends_follow, level_by_db=level_by_db
     )
-
-
-def cut_group(session: Session, view: GroupView, progress: Progress | None = None) -> Cut:
-    """Plan the seams of a group; reads its recordings.
-
-    Raises
-    ------
-    RecordingError
-        If a recording breaks while it is read.
-    """
-    return cut_of_moves(session, view, view.plan.move_ms, progress)
-
-
-def cut_of_moves(session: Session, view: GroupView, move_ms: FloatArray, progress: Progress | None = None) -> Cut:
-    """The same for any moves of its strokes, in ms."""
-    return cut_of_request(cut_request(session, view, move_ms), progress)
-
-
-def cut_request(session: Session, view: GroupView, move_ms: FloatArray | None = None) -> CutRequest:
-    """What the seams of a group follow from: its plan, or any moves of its strokes in ms."""
-    recordings = tuple(track.recording for track in view.tracks)
-    if not recordings:
-        raise GroupError(f"The group {view.group.name} has no tracks.")
-    rate = session.rate_hz
-    attack = s_to_samples(view.strokes.start_s, rate)
-    arrivals = _all_arrivals(view.hits, rate)
-    move = s_to_samples(ms_to_s(view.plan.move_ms if move_ms is None else move_ms), rate)
-    first = _first_arrivals(view, attack, arrivals, rate)
-    slides = tuple(
-        (*s_to_samples([slide.start_s, slide.end_s], rate).tolist(), ms_to_samples(slide.move_ms, rate))
-        for slide in view.group.slides
-    )
-    return CutRequest(recordings, first, arrivals, move, cut_settings(view), _seams_given(view, rate), slides)
-
-
-def cut_of_request(request: CutRequest, progress: Progress | None = None) -> Cut:
-    """Find the seams; reads the recordings.
-
-    Raises
-    ------
-    RecordingError
-        If a recording breaks while it is read.
-    """
-    return plan_cut(
-        request.recordings,
-        first_arrival=request.first_arrival,
-        arrivals=request.arrivals,
-        move=request.move,
-        settings=request.settings,
-        places=request.places,
-        slides=request.slides,
-        progress=progress,
-    )
-
-
-def cut_settings(view: GroupView) -> CutSettings:
-    """Lengths of the seams of a group: as set, or as its first lead's material asks for."""
-    if view.group.cut is not None or not view.leads or view.leads[0] not in view.materials:
-        return view.group.cut or CutSettings()
-    return SEAMS_OF.get(view.materials[view.leads[0]], CutSettings())
-
-
-def cut_depends(view: GroupView) -> tuple[object, ...]:
-    """What the seams of a group follow from: while it is the same, so are they."""
-    return view.plan, cut_settings(view), view.group.seams_given, view.group.slides
-
-
-def _seams_given(view: GroupView, rate_hz: int) -> dict[int, int]:
-    """Places of seams put by hand, by the number of the stroke after them."""
-    given = [(seam.time_s, seam.place_s) for seam in view.group.seams_given]
-    places_s = _at_strokes(view.strokes, given)
-    known = np.flatnonzero(np.isfinite(places_s))
-    return dict(zip(known.tolist(), s_to_samples(places_s[known], rate_hz).tolist(), strict=True))
-
-
-def _all_arrivals(hits: dict[str, Hits], rate_hz: int) -> IntArray:
-    times = [found.time_s for found in hits.values()]
-    return s_to_samples(np.sort(np.concatenate(times)), rate_hz) if times else np.zeros(0, dtype=np.int64)
-
-
-def _owners_of_grace(view: GroupView, key: str, hits: Hits, grace: Hits) -> IntArray:
-    """The stroke that holds the main hit of each grace note, even if another lead times it; −1 for none."""
-    main_s = np.sort(hits.landing_s[hits.kind == Kind.PLAYED])
-    after = np.searchsorted(main_s, grace.time_s)
-    owner = np.full(len(grace), -1)
-    times = view.strokes.time_s
-    if key in view.columns:
-        own = view.strokes.lead_times_s[:, view.columns.index(key)]
-        times = np.where(np.isfinite(own), own, times)
-    inside = after < len(main_s)
-    if len(times) and inside.any():
-        owner[inside] = nearest_index(times, main_s[after[inside]])
-    return owner
-
-
-def _first_arrivals(view: GroupView, attack: IntArray, arrivals: IntArray, rate_hz: int) -> IntArray:
-    """Earliest sample at which each stroke is heard: by any lead, or by any track a little before the lead."""
-    if not len(attack):
-        return attack
-    first = np.minimum(attack, s_to_samples(np.nanmin(view.strokes.lead_times_s, axis=1), rate_hz))
-    for key, hits in view.hits.items():
-        grace = hits.of_kind(Kind.GRACE)
-        owner = _owners_of_grace(view, key, hits, grace)
-        known = owner >= 0  # a flam's grace note moves along with its main hit
-        np.minimum.at(first, owner[known], s_to_samples(grace.time_s[known], rate_hz))
-    earliest = first - round(_EARLIEST_S * rate_hz)
-    index = np.searchsorted(arrivals, earliest)
-    near = arrivals[np.minimum(index, len(arrivals) - 1)] if len(arrivals) else first
-    return np.where((near >= earliest) & (near < first), near, first)

@@ -24,8 +24,8 @@ from supple_snare.desk.controls import (
 from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.desk.slot_advice import SlotAdvice
 from supple_snare.errors import UsageError
+from supple_snare.session.cutting import cut_settings
 from supple_snare.session.edits import change_group, follow_take
-from supple_snare.session.stages import cut_settings
 from supple_snare.timing.tighten import MOST_TIMES, NO_REACH_MS, Kept, Response
 
 _LONGEST_REACH_MS = 120.0
