@@ -15,8 +15,9 @@ from functools import cached_property, partial
 import numpy as np
 
 from supple_snare.errors import UsageError
-from supple_snare.sound.editlist import EditList, fade_gains, rising_side
-from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
+from supple_snare.sound.editlist import EditList
+from supple_snare.sound.files import Recording
+from supple_snare.sound.matching import Join, Matcher
 from supple_snare.sound.room_tone import Stretch, find_room_tone
 from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_samples
 
@@ -117,21 +118,9 @@ _TIGHT = 2
 
 _MAX_REPEATS = 12
 _RETURN_S = 2
-_SEARCH_MS = 120.0
-_STEP_MS = 0.0625
-_UNLIKE_WEIGHT = 1.0
-
-_LEVEL_MS, _INAUDIBLE = 6.0, 1e-7
-"""Levels are compared over that much around a fade, down to −70 dB of full scale."""
 
 _HEARD_DB, _WORTH_DB = 6.0, 2.0
 """A seam that changes the level by more is tried as two; they are taken if they change it by so much less."""
-
-_CALM_DB, _SWELL_WEIGHT = 4.0, 1.0
-"""A change of level up to that is no flaw; each as much again weighs like a seam whose sides have nothing in common."""
-
-_EVEN_DB, _MOST_TRIED = 1.6, 12
-"""A fade may leave the level of its sides by so much; each as much again weighs the same. So many places are tried."""
 
 
 def plan_cut(
@@ -193,7 +182,7 @@ def plan_cut(
     jump_db, fits = np.zeros(len(wanted)), np.zeros(len(wanted), dtype=np.int64)
     seams, before = _Seams(), 0
     room = _Room(recordings, arrivals, spans[0]) if settings.room_tone else None
-    with _Matcher(recordings) as matcher:
+    with Matcher(recordings) as matcher:
         for turn in _turns(anchors, slides):
             i, stop = turn.stroke, turn.at
             if progress is not None and i % 16 == 0:
@@ -257,7 +246,7 @@ def _turns(anchors: IntArray, slides: Sequence[tuple[int, int, int]]) -> list[_T
 
 
 def _join(
-    seams: _Seams, matcher: _Matcher, starts: IntArray, stop: int, before: int, after: int, spans: list[_Spans]
+    seams: _Seams, matcher: Matcher, starts: IntArray, stop: int, before: int, after: int, spans: list[_Spans]
 ) -> _Joined:
     """Add the seam (or seams) before one attack."""
     gap = after - before
@@ -330,7 +319,7 @@ class _Room:
 
 
 def _join_at(
-    seams: _Seams, matcher: _Matcher, place: int, stop: int, before: int, after: int, fade: int
+    seams: _Seams, matcher: Matcher, place: int, stop: int, before: int, after: int, fade: int
 ) -> _Joined | None:
     """A seam where a person put it, if it fits between the one before and the attack."""
     gap = after - before
@@ -352,30 +341,21 @@ class _Joined:
     fits: int | None = None
 
 
-@dataclass(frozen=True)
-class _Join:
-    """One seam: where in the recording the coming side sounds alone, by how much it is shifted, and how it fits."""
-
-    place: int
-    gap: int
-    change_db: float
-
-
-def _worst_db(joins: list[_Join]) -> float:
+def _worst_db(joins: list[Join]) -> float:
     return max(join.change_db for join in joins)
 
 
 def _one_seam(
-    matcher: _Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
-) -> list[_Join] | None:
+    matcher: Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
+) -> list[Join] | None:
     """The best single seam, if there is room for one."""
     region = _region(starts, stop, gap, span, earliest)
     return None if region is None else [matcher.best(region, gap, span.fade)]
 
 
 def _two_seams(
-    matcher: _Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
-) -> list[_Join] | None:
+    matcher: Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
+) -> list[Join] | None:
     """Two seams of half the gap each, one in each half of the room: each changes the level by less, and needs less."""
     halves = (gap // 2, gap - gap // 2)
     region = _region(starts, stop, halves[1], span, earliest)
@@ -433,124 +413,3 @@ def _extend_tail(seams: _Seams, starts: IntArray, stop: int, before: int, after:
         fade = min(span.fade, int(step))
         seams.add(place + before + int(total), before + int(total), fade)
     return before + gap, True
-
-
-class _Matcher:
-    """Compares the two sides of a seam on all tracks, reading each recording once from front to back."""
-
-    def __init__(self, recordings: Sequence[Recording]) -> None:
-        self._readers = [_Window(recording) for recording in recordings]
-        self._search = ms_to_samples(_SEARCH_MS, recordings[0].rate_hz)
-        self._step = max(1, ms_to_samples(_STEP_MS, recordings[0].rate_hz))
-        self._level = ms_to_samples(_LEVEL_MS, recordings[0].rate_hz)
-
-    def __enter__(self) -> _Matcher:
-        return self
-
-    def __exit__(self, *_error: object) -> None:
-        for reader in self._readers:
-            reader.close()
-
-    def best(self, region: tuple[int, int], gap: int, fade: int) -> _Join:
-        """The seam in a region at which the sides differ least, counted on every track."""
-        high = region[1]
-        low = max(region[0], high - self._search)
-        places = np.arange(high, low - 1, -self._step)
-        wide = 2 * self._level
-        whole = self._sides(low - fade - wide, high - low + fade + 2 * wide, gap)
-        coming, leaving = (side[:, wide:-wide] for side in whole)
-        energy = _running_sum(coming**2 + leaving**2, fade)
-        rest = _running_sum((coming - leaving) ** 2, fade)
-        # Relative to the loudest stretch of the region: a mismatch matters where it can be heard.
-        loudest = np.maximum(energy.max(axis=1, keepdims=True), 1e-12)
-        cost = np.sqrt(rest / loudest)
-        total = cost.mean(axis=0) + cost.max(axis=0)
-        # And for itself: where the sides of a quiet track have nothing in common, its level wavers through the fade.
-        unlike = np.where(energy > _INAUDIBLE * fade, rest / np.maximum(energy, 1e-15), 0.0)
-        total = total + _UNLIKE_WEIGHT * unlike.max(axis=0)
-        change_db = self._change_db(coming, leaving, fade)
-        total = total + _SWELL_WEIGHT * np.maximum(change_db / _CALM_DB - 1.0, 0.0)
-        best = _evenest(places - low, total[places - low], partial(_away_db, *whole, fade, wide), fade)
-        return _Join(low + best, gap, float(change_db[best]))
-
-    def _change_db(self, coming: FloatArray, leaving: FloatArray, fade: int) -> FloatArray:
-        """How much the level changes from one side to the other at each place, in the track where it changes most."""
-        wide = min(self._level, coming.shape[1] - fade)
-        levels = []
-        for side in (leaving, coming):
-            power = _running_sum(np.pad(side**2, ((0, 0), (wide // 2, wide - wide // 2)), mode="edge"), fade + wide)
-            levels.append(10.0 * np.log10(power / (fade + wide) + _INAUDIBLE))
-        return np.asarray(np.abs(levels[1] - levels[0]).max(axis=0))
-
-    def _sides(self, start: int, count: int, gap: int) -> tuple[FloatArray, FloatArray]:
-        """What comes and what leaves over a stretch, each of shape (tracks, count)."""
-        first = start + min(0, gap)
-        stretch = np.stack([reader.read(first, count + abs(gap)) for reader in self._readers]).astype(np.float64)
-        return stretch[:, start - first :][:, :count], stretch[:, start + gap - first :][:, :count]
-
-
-def _evenest(places: IntArray, cost: FloatArray, away_db: Callable[[int], float], fade: int) -> int:
-    """The cheapest place; where its fade would waver, the cheapest of some others with that counted in."""
-    best, least = 0, np.inf
-    cost = cost.copy()
-    for _ in range(_MOST_TRIED):
-        tried = int(np.argmin(cost))
-        if cost[tried] >= least:
-            break
-        place = int(places[tried])
-        whole = float(cost[tried]) + max(away_db(place) / _EVEN_DB - 1.0, 0.0)
-        if whole < least:
-            best, least = place, whole
-        cost[np.abs(places - place) <= fade // 4] = np.inf
-    return best
-
-
-def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, place: int) -> float:
-    """How far the level amid a fade lies from that of what is played there, in the track where it does most.
-
-    Parameters
-    ----------
-    coming, leaving : float arrays, shape (tracks, length)
-    fade, wide : int
-        Length of the fade, and over how much a level is taken.
-    place : int
-        Where the fade begins, counted from `wide` on.
-    """
-    before, after = (side[:, place : place + fade + 2 * wide] for side in (leaving, coming))
-    inside = slice(wide, wide + fade)
-    gain_out, gain_in = (gain[..., 0] for gain in fade_gains(before[:, inside, None], after[:, inside, None]))
-    mixed = np.concatenate(
-        [before[:, :wide], before[:, inside] * gain_out + after[:, inside] * gain_in, after[:, -wide:]], axis=1
-    )
-    rising = np.concatenate([np.zeros(wide), rising_side(fade), np.ones(wide)])
-    share = rising**2 / (rising**2 + (1.0 - rising) ** 2)
-    result, played = (
-        _running_sum(power, wide)[:, wide // 2 : wide // 2 + fade] / wide + _INAUDIBLE
-        for power in (mixed**2, (1.0 - share) * before**2 + share * after**2)
-    )
-    return float(np.abs(10.0 * np.log10(result / played)).max())
-
-
-def _running_sum(values: FloatArray, length: int) -> FloatArray:
-    """Sums of `length` neighbouring columns; column k sums values k to k + length."""
-    total = np.zeros((values.shape[0], values.shape[1] + 1))
-    np.cumsum(values, axis=1, out=total[:, 1:])
-    return np.maximum(total[:, length:] - total[:, :-length], 0.0)
-
-
-class _Window:
-    """Mono reading with one block kept, for places that move forward through the file."""
-
-    def __init__(self, recording: Recording) -> None:
-        self._reader = BlockReader(recording, "float32")
-        self._start = 0
-        self._block: AnyArray = np.zeros(0, dtype=np.float32)
-
-    def read(self, start: int, count: int) -> AnyArray:
-        if start < self._start or start + count > self._start + len(self._block):
-            self._start = start
-            self._block = self._reader.read_mono(start, max(count, BLOCK_FRAMES))
-        return self._block[start - self._start : start - self._start + count]
-
-    def close(self) -> None:
-        self._reader.close()
