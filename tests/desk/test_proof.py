@@ -118,6 +118,10 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     asked = work.seams.questions_of(work.group)
     assert len(asked) >= 3
     assert card.list.count() == len(asked)
+    room = card.list.sizeHintForColumn(0)
+    card.list.setFixedHeight(90)
+    wait_until(lambda: card.list.verticalScrollBar().isVisible())
+    assert card.list.sizeHintForColumn(0) == room  # else lines would wrap anew under a height found before
     for row, question in enumerate(asked):
         head, *told, fate = card.list.item(row).text().split("\n")
         assert "bar" in head and "ms" in fate

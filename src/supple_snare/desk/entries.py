@@ -25,12 +25,17 @@ class _Line(NamedTuple):
 class EntryDelegate(QStyledItemDelegate):
     """Draws items whose text has one line for the head, any number that matter, and one for the rest."""
 
+    def __init__(self, owner: QListWidget) -> None:
+        super().__init__(owner)
+        self._owner = owner
+
+    def _width(self) -> int:
+        """Room for a line: beside a scroll bar, whether there is one yet or not, or lines wrap anew when it comes."""
+        bar = self._owner.verticalScrollBar()
+        return self._owner.contentsRect().width() - (bar.sizeHint().width() if bar is not None else 0)
+
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        owner = self.parent()
-        assert isinstance(owner, QListWidget)
-        viewport = owner.viewport()
-        assert viewport is not None
-        return QSize(viewport.width(), _laid_out(index, viewport.width())[-1].box.bottom() + _ABOVE_PX)
+        return QSize(self._width(), _laid_out(index, self._width())[-1].box.bottom() + _ABOVE_PX)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         assert painter is not None
@@ -41,7 +46,7 @@ class EntryDelegate(QStyledItemDelegate):
             painter.fillRect(area.x(), area.y(), _MARK_PX, area.height(), theme.BRASS)
         painter.setPen(theme.RULE)
         painter.drawLine(area.bottomLeft(), area.bottomRight())
-        for line in _laid_out(index, area.width()):
+        for line in _laid_out(index, self._width()):
             painter.setFont(line.font)
             painter.setPen(line.colour)
             painter.drawText(line.box.translated(area.topLeft()), _FLAGS, line.text)

@@ -31,6 +31,9 @@ class StepButton(QAbstractButton):
     def sizeHint(self) -> QSize:
         return QSize(120, 52)
 
+    def nextCheckState(self) -> None:
+        """A click checks nothing by itself: the step that is looked at is checked."""
+
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.tick_wanted.emit()
 

@@ -374,7 +374,7 @@ class Window(QMainWindow):
             return
         name = paths[0].resolve().parent.name if paths else "New session"
         self.work.open(Session(name=name))
-        self.work.add_files(paths, group_name="Group 1")
+        self.work.add_files(paths)
 
     def _new(self) -> None:
         if self._may_leave():
