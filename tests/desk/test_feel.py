@@ -13,6 +13,7 @@ from supple_snare.desk.cards.handover import HandOverCard
 from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.feel_picture import FeelLayout, dots_from_grid
 from supple_snare.desk.groove_library import GrooveLibrary, show_library
+from supple_snare.desk.level_chart import set_limit
 from supple_snare.exchange.groove_files import read_groove, write_groove
 from supple_snare.exchange.midi import read_notes
 from supple_snare.session.edits import change_group, remove_part, set_aim
@@ -295,6 +296,19 @@ def test_the_chart_shows_deviations_from_the_aim_when_wished(tighten):
     assert window.chart._values(view)[0] == pytest.approx(view.offsets.scatter_ms, nan_ok=True)
     assert not window.chart._middles(view).any()
     window.grab()
+
+
+def test_a_level_limit_is_dragged_beside_a_part(ready, tmp_path):
+    """A part has no hits that could follow the hand; it stays as it is."""
+    work = ready.work
+    work.add_files([write_chords(tmp_path / "keys.mid")])
+    settle(ready)
+    before, part = len(work.view.strokes), work.view_of(work.session.groups[-1])
+    work.begin_gesture(of_hits=True)
+    set_limit(work, work.view.columns[0], None, -7.5)
+    assert work.view_of(work.session.groups[-1]).strokes is part.strokes
+    work.end_gesture()
+    assert len(work.view.strokes) < before
 
 
 def test_a_part_is_tightened_to_the_drums_and_handed_over(tighten, tmp_path):

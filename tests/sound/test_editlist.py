@@ -40,6 +40,17 @@ def test_block_size_does_not_matter(edits, size):
 
 
 @settings(max_examples=60)
+@given(edit_lists(), st.integers(1, 2_000))
+def test_before_the_beginning_there_is_silence(edits, before):
+    """Half speed and the fade of a loop read from there; every sample of it is written, whatever memory held."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(np, "empty", lambda shape, dtype=float: np.full(shape, 99, dtype=dtype))
+        early = edits.render(read, -before, before + FRAMES, quantum=256)
+    assert np.array_equal(early[before:], edits.render(read, 0, FRAMES, quantum=256))
+    assert not early[:before].any()
+
+
+@settings(max_examples=60)
 @given(edit_lists())
 def test_outside_fades_every_sample_is_a_copy(edits):
     """Each sample that no fade touches is the recording's, moved by its piece."""

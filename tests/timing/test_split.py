@@ -82,11 +82,12 @@ def test_each_block_has_a_mean_of_its_own():
 
 
 @settings(max_examples=50)
-@given(st.lists(st.tuples(st.floats(-80, 80), st.integers(0, 5)), min_size=1, max_size=60))
+@given(st.lists(st.tuples(st.floats(-80, 80), st.integers(0, 5), st.integers(0, 3)), min_size=1, max_size=60))
 def test_the_parts_of_anything_are_finite_and_add_up(rows):
-    """One stroke, equal strokes, any strokes."""
-    offset, cell = (np.array(column) for column in zip(*rows, strict=True))
-    parts = split_offsets(offset, np.arange(len(offset)) * 0.31, cell, bar_s=2.0)
+    """One stroke, equal strokes, any strokes, in sections of which some hold none."""
+    offset, cell, section = (np.array(column) for column in zip(*rows, strict=True))
+    section.sort()
+    parts = split_offsets(offset, np.arange(len(offset)) * 0.31, cell + 6 * section, bar_s=2.0, block=section)
     assert np.isfinite(parts.feel_ms).all()
     assert parts.drift_ms + parts.feel_ms + parts.scatter_ms == pytest.approx(offset, abs=1e-9)
 

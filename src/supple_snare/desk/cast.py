@@ -18,6 +18,7 @@ from supple_snare.session.listening import HIGHEST_DB, LOWEST_DB
 _ROW_PX = 40
 _RANK_BOX = QRectF(6, 6, 28, 28)
 _KEYS = (Qt.Key.Key_S, Qt.Key.Key_M, Qt.Key.Key_Return, Qt.Key.Key_Left, Qt.Key.Key_Right)
+_SHOW_KEYS = (Qt.Key.Key_Return, Qt.Key.Key_Enter)
 _INDENT_PX = 6
 
 
@@ -178,8 +179,7 @@ class TrackRow(QWidget):
 
     def event(self, event: QEvent | None) -> bool:
         """Keys of the row go before those of the window while it has the focus."""
-        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.key() in _KEYS:
-            event.accept()
+        if _is_override(event, _KEYS):
             return True
         return super().event(event)
 
@@ -285,6 +285,7 @@ class Cast(QScrollArea):
         self._workspace = workspace
         self._shown: tuple[object, ...] = ()
         self.rows: dict[str, TrackRow] = {}
+        self.heads: list[GroupHead] = []
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFixedWidth(206)
@@ -298,11 +299,12 @@ class Cast(QScrollArea):
         work = self._workspace
         session = work.session
         ranks = _ranks(work)
-        state = (tuple((g.tracks, g.part, g.name) for g in session.groups),
-                 work.looks.group)  # fmt: skip
+        state = tuple((group.tracks, group.part, group.name) for group in session.groups)
         if state != self._shown:
             self._shown = state
             self._rebuild(session)
+        for head in self.heads:
+            head.update()
         for key, row in self.rows.items():
             parts = {part.key: part for part in session.parts}
             row.show_track(parts[key] if key in parts else session.track(key), ranks.get(key))
@@ -312,9 +314,10 @@ class Cast(QScrollArea):
         layout = QVBoxLayout(body)
         layout.setContentsMargins(10, 4, 2, 8)
         layout.setSpacing(1)
-        self.rows = {}
+        self.rows, self.heads = {}, []
         for group in session.groups:
-            layout.addWidget(_GroupHead(self._workspace, group))
+            self.heads.append(GroupHead(self._workspace, group))
+            layout.addWidget(self.heads[-1])
             for key in group.tracks:
                 self.rows[key] = TrackRow(self._workspace, session.track(key), None)
             if group.part:
@@ -322,11 +325,14 @@ class Cast(QScrollArea):
             for key in (*group.tracks, *filter(None, (group.part,))):
                 layout.addWidget(self.rows[key])
         layout.addStretch(1)
+        # One of the rows may be at work right now: it goes when it is done.
+        if (before := self.takeWidget()) is not None:
+            before.deleteLater()
         self.setWidget(body)
 
 
-class _GroupHead(QWidget):
-    """Name of a group; a click brings it onto the page."""
+class GroupHead(QWidget):
+    """Name of a group; a click, or Return, brings it onto the page."""
 
     def __init__(self, workspace: Workspace, group: Group) -> None:
         super().__init__()
@@ -355,7 +361,30 @@ class _GroupHead(QWidget):
         painter.end()
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        self._show()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Return goes before its meaning in the window while the head has the focus."""
+        if _is_override(event, _SHOW_KEYS):
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in _SHOW_KEYS:
+            self._show()
+        else:
+            super().keyPressEvent(event)
+
+    def _show(self) -> None:
         self._workspace.look(group=self._group.key, selected_s=None)
+
+
+def _is_override(event: QEvent | None, keys: Sequence[Qt.Key]) -> bool:
+    """Whether a key that the window has a shortcut for is wanted here; takes it, if so."""
+    if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.ShortcutOverride and event.key() in keys:
+        event.accept()
+        return True
+    return False
 
 
 def _ranks(work: Workspace) -> dict[str, int]:

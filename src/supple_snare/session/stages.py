@@ -212,7 +212,12 @@ class Stages:
         return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
 
     def with_hits(self, view: GroupView, session: Session, group: Group) -> GroupView:
-        """A view with the hits of another session, in which only rules of hits differ; its strokes stay as they are."""
+        """A view with the hits of another session, in which only rules of hits differ; its strokes stay as they are.
+
+        A MIDI part has none, and stays as it is.
+        """
+        if view.part is not None:
+            return replace(view, group=group)
         tracks, _, _, hits = self._listened(session, group)
         return replace(view, group=group, tracks=tracks, hits=hits)
 

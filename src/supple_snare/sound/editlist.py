@@ -99,7 +99,7 @@ class EditList:
         result = np.empty((count, *source.shape[1:]), dtype=source.dtype)
         first, last = int(self.piece_at(start)), int(self.piece_at(start + count - 1))
         for piece in range(max(0, first - 1), last + 1):
-            begin = max(int(self.at[piece]), start)
+            begin = max(int(self.at[piece]), start) if piece else start  # the first one began before the recordings
             until = int(self.at[piece + 1] - self.fade[piece + 1]) if piece + 1 < len(self) else start + count
             until = min(until, start + count)
             if begin < until:

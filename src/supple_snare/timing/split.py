@@ -132,8 +132,9 @@ def shrunk_means(values: FloatArray, cell: IntArray, weight: FloatArray, *, with
 
 
 def _block_means(values: FloatArray, block: IntArray, weight: FloatArray) -> FloatArray:
-    """Weighted mean of each block, given back for each value."""
-    means: FloatArray = (np.bincount(block, weight * values) / np.bincount(block, weight))[block]
+    """Weighted mean of each block, given back for each value; 0 where nothing has weight."""
+    total, weights = np.bincount(block, weight * values), np.bincount(block, weight)
+    means: FloatArray = np.divide(total, weights, out=np.zeros_like(total), where=weights > 0.0)[block]
     return means
 
 
