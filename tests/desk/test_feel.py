@@ -13,6 +13,7 @@ from supple_snare.desk.cards.handover import HandOverCard
 from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.feel_picture import FeelLayout, dots_from_grid
 from supple_snare.desk.groove_library import GrooveLibrary, show_library
+from supple_snare.desk.in_words import describe_stroke
 from supple_snare.desk.level_chart import set_limit
 from supple_snare.exchange.groove_files import read_groove, write_groove
 from supple_snare.exchange.midi import read_notes
@@ -323,6 +324,7 @@ def test_a_part_is_tightened_to_the_drums_and_handed_over(tighten, tmp_path):
     settle(window)
     assert len(work.view.strokes) == 32
     assert window.cast.rows["p1"].isVisible()
+    assert describe_stroke(work, 0).startswith("Keys · bar 1, beat 1 · ")
     work.do("All", change_group(work.session, part.key, response=Response(strength=1.0)))
     card.aim.kinds[AimAt.REFERENCE].click()
     assert work.group.aim.reference == drums

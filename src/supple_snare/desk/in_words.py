@@ -37,16 +37,14 @@ def describe_leads(work: Workspace, stroke: int) -> str:
     """Which lead times a stroke, and by how much the others disagree."""
     view = work.view
     assert view is not None
-    names = {track.key: track.name for track in view.tracks}
     own = float(view.strokes.time_s[stroke])
-    winner = names[view.lead_of(stroke)]
     apart = []
     for number, key in enumerate(view.columns):
         other_s = float(view.strokes.lead_times_s[stroke, number])
         apart_ms = 1000.0 * (other_s - own)
         if np.isfinite(other_s) and key != view.lead_of(stroke) and abs(apart_ms) >= _APART_MS:
-            apart.append(f"{names[key]} {abs(apart_ms):.1f} ms {'earlier' if apart_ms < 0 else 'later'}")
-    return f"{winner} decides; {', '.join(apart)}" if apart else ""
+            apart.append(f"{work.session.name_of(key)} {abs(apart_ms):.1f} ms {'earlier' if apart_ms < 0 else 'later'}")
+    return f"{work.session.name_of(view.lead_of(stroke))} decides; {', '.join(apart)}" if apart else ""
 
 
 def describe_stroke(work: Workspace, index: int) -> str:
