@@ -310,6 +310,12 @@ def test_a_level_limit_is_dragged_beside_a_part(ready, tmp_path):
     assert work.view_of(work.session.groups[-1]).strokes is part.strokes
     work.end_gesture()
     assert len(work.view.strokes) < before
+    card = ready.cards["hits"]
+    work.look(step="hits")
+    assert card._body.isVisible()
+    work.look(group=work.session.groups[-1].key)
+    assert not card._body.isVisible()
+    assert "its 96 notes are known" in card._told.text()
 
 
 def test_a_part_is_tightened_to_the_drums_and_handed_over(tighten, tmp_path):

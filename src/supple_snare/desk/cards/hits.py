@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QMenu, QToolButton
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.base import Card
@@ -39,6 +39,14 @@ class HitsCard(Card):
 
     def build(self) -> None:
         self.column.setSpacing(6)
+        self._told = words()
+        self.column.addWidget(self._told)
+        self._body = QWidget()
+        self._inside = QVBoxLayout(self._body)
+        self._inside.setContentsMargins(0, 0, 0, 0)
+        self._inside.setSpacing(self.column.spacing())
+        self.column.addWidget(self._body)
+        self.column.addStretch(1)
         rows = QGridLayout()
         rows.setHorizontalSpacing(6)
         rows.setVerticalSpacing(5)
@@ -105,18 +113,17 @@ class HitsCard(Card):
         self._together = number(5.0, 100.0, "Hits of different leads this near are one stroke", unit=" ms", step=5)
         self._together.valueChanged.connect(self._change_together)
         self._row("Together", self._together)
-        self.column.addLayout(rows)
+        self._inside.addLayout(rows)
         self._follow = button("As the whole take", "Drop the rules and ranks that this section has of its own")
         self._follow.clicked.connect(self._follow_take)
-        self.column.addWidget(self._follow)
+        self._inside.addWidget(self._follow)
         self._facts = words()
-        self.column.addWidget(self._facts)
+        self._inside.addWidget(self._facts)
         self._build_check()
-        self.column.addStretch(1)
 
     def _build_check(self) -> None:
-        self.column.addSpacing(8)
-        self.column.addWidget(head("Check and mend"))
+        self._inside.addSpacing(8)
+        self._inside.addWidget(head("Check and mend"))
         steps = QGridLayout()
         steps.setSpacing(5)
         for place, (text, hint, by, doubtful) in enumerate(
@@ -131,13 +138,13 @@ class HitsCard(Card):
             push.setStyleSheet("padding: 4px 2px;")
             push.clicked.connect(lambda _on, b=by, d=doubtful: self.work.hit_wanted.emit(b, d))
             steps.addWidget(push, 0, place)
-        self.column.addLayout(steps)
+        self._inside.addLayout(steps)
         self._hear = QCheckBox("Hear each in a short loop")
         self._hear.setToolTip("Going to a hit plays it over and over; Space stops (Shift+Space)")
         self._hear.toggled.connect(lambda on: self.work.look(hearing=on))
-        self.column.addWidget(self._hear)
+        self._inside.addWidget(self._hear)
         self._hit = words()
-        self.column.addWidget(self._hit)
+        self._inside.addWidget(self._hit)
         mend = QGridLayout()
         mend.setSpacing(5)
         self._remove = button("Remove", "Take the chosen hit, or all of this track in the range, away (Delete)")
@@ -148,7 +155,7 @@ class HitsCard(Card):
         self._restore.clicked.connect(lambda: hit_tools.restore_hits(self.work))
         for place, push in enumerate((self._remove, self._promote, self._restore)):
             mend.addWidget(push, 0, place)
-        self.column.addLayout(mend)
+        self._inside.addLayout(mend)
         landing = QHBoxLayout()
         self._landing_words = soft("Lands after its start by")
         landing.addWidget(self._landing_words)
@@ -156,10 +163,10 @@ class HitsCard(Card):
         self._landing.setDecimals(1)
         self._landing.valueChanged.connect(self._change_landing)
         landing.addWidget(self._landing)
-        self.column.addLayout(landing)
+        self._inside.addLayout(landing)
         self._forget = button("Forget all corrections of this track", "All that was mended by hand")
         self._forget.clicked.connect(self._forget_all)
-        self.column.addWidget(self._forget)
+        self._inside.addWidget(self._forget)
 
     def _row(self, name: str, what: object) -> None:
         row = self._rows.rowCount()
@@ -179,7 +186,10 @@ class HitsCard(Card):
 
     @property
     def _key(self) -> str | None:
-        return hit_tools.chosen_track(self.work) or self._track.currentData()
+        if self.work.view is not None:
+            return hit_tools.chosen_track(self.work)
+        shown = self._track.currentData()  # while it is listened to anew
+        return shown if any(track.key == shown for track in self.work.session.tracks) else None
 
     @property
     def _section(self) -> str | None:
@@ -191,14 +201,10 @@ class HitsCard(Card):
 
     def refresh(self) -> None:
         view, key = self.work.view, self._key
-        if view is not None and view.part is not None:
-            self._facts.setText(
-                f"A MIDI part: its {len(view.part.notes)} notes are known as they are. Those that begin together "
-                f"are one stroke, {len(view.strokes)} in all."
-            )
-            return
+        self._body.setVisible(key is not None)
+        self._told.setVisible(view is None or key is None)
         if view is None or key is None:
-            self._facts.setText("Listening to the recordings …" if self.work.session.tracks else "No recordings yet.")
+            self._told.setText(self._why_nothing(view))
             return
         track, hits = self.work.session.track(key), view.hits[key]
         names = {other.key: other.name for other in self.work.session.tracks}
@@ -219,6 +225,14 @@ class HitsCard(Card):
         self._facts.setText(_facts(track, hits))
         self._show_hit(view)
         self._forget.setEnabled(track.is_corrected)
+
+    def _why_nothing(self, view: GroupView | None) -> str:
+        if view is not None and view.part is not None:
+            return (
+                f"A MIDI part: its {len(view.part.notes)} notes are known as they are. Those that begin together "
+                f"are one stroke, {len(view.strokes)} in all."
+            )
+        return "Listening to the recordings …" if self.work.session.tracks else "No recordings yet."
 
     def _show_rules(self, view: GroupView, track: Track) -> None:
         rules, section, group = self._rules(track), self._section, view.group
