@@ -206,7 +206,7 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     ready._new()
     for name in ("analyse", "judge_bleed"):
         monkeypatch.setattr(f"supple_snare.desk.hearing.{name}", refuse)
-    monkeypatch.setattr("supple_snare.session.stages.plan_cut", refuse)
+    monkeypatch.setattr("supple_snare.session.cutting.plan_cut", refuse)
     ready.open_paths([tmp_path / "session"])
     settle(ready)
     assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
