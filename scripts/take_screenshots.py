@@ -241,6 +241,8 @@ def main() -> None:
             if window.work.looks.loupe:
                 wait(app, lambda: window.loupe.is_loaded)
             wait(app, lambda: not window.work.jobs.jobs)
+            sections = window.work.session.sections
+            wait(app, lambda keys=sections: all(window.work.slots.is_known(section.key) for section in keys))
             shown = TAKE.get(picture, lambda window, _app: window.grab())(window, app)
             shown.save(str(folder / f"{picture.replace(' ', '-')}.png"))
             while window.work.session is not before:

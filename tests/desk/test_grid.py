@@ -215,7 +215,7 @@ class TestSlots:
         work, steps, tighten = grid.work, grid.steps.buttons, grid.cards["tighten"]
         work.do("Triplets", set_ruling(work.session, None, Ruling.parse("1/4T")))
         wait_until(lambda: steps["grid"].warns)
-        assert steps["grid"].state == "1/8 fits better"
+        assert steps["grid"].state == "better: 1/8"
         work.look(step="tighten")
         line = tighten.findChild(SlotAdvice)
         assert line.isVisible()

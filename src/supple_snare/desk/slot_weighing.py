@@ -55,6 +55,10 @@ class SlotWeighing(QObject):
             self._wanted, self._session, self._view = wanted, session, view
             self._settled.start()
 
+    def is_known(self, section: str | None) -> bool:
+        """Whether the strokes of a section, or of the take, have been weighed."""
+        return section in self._evidence
+
     def of(self, section: str | None) -> SlotEvidence | None:
         """What is known of a section, or of the take; None where too few strokes tell."""
         return self._evidence.get(section)

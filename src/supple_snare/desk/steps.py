@@ -8,6 +8,7 @@ from PyQt6.QtGui import QEnterEvent, QMouseEvent, QPainter, QPaintEvent, QPen, Q
 from PyQt6.QtWidgets import QAbstractButton, QHBoxLayout, QSizePolicy, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.slot_weighing import Advice
 from supple_snare.desk.workspace import STEPS, Workspace
 from supple_snare.session.edits import tick_step
 
@@ -115,6 +116,14 @@ class StepsBar(QWidget):
         work.do(f"{word} {step.capitalize()}", tick_step(work.session, step, done=done))
 
 
+def _few_words(advice: list[Advice]) -> str:
+    """The slots that fit better, in as few words as a step has room for."""
+    if len(advice) > 1:
+        return "other slots"
+    ruling = advice[0].ruling
+    return f"swing {100.0 * ruling.swing:.0f} %" if ruling.swing > 0.5 else str(ruling)
+
+
 def step_states(work: Workspace) -> dict[str, str]:
     """What each step has come to, in a few words."""
     session, view = work.session, work.view
@@ -126,9 +135,8 @@ def step_states(work: Workspace) -> dict[str, str]:
     tempo = "follows" if grid.played is not None else f"{grid.tempo_bpm:.4g}"
     own = sum(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
     states["grid"] = f"{tempo} · {grid.meter} · {grid.ruling}{' …' if own else ''}"
-    advice = work.slots.advice(session)
-    if advice:
-        states["grid"] = f"{advice[0].ruling} fits better" if len(advice) == 1 else "other slots fit better"
+    if advice := work.slots.advice(session):
+        states["grid"] = f"better: {_few_words(advice)}"
     if view is None:
         states["hits"] = "listening …" if count else ""
         return states

@@ -120,8 +120,11 @@ class SlotsBox(QWidget):
     def _show_suggestions(self) -> None:
         found = self.candidates[:_SHOWN]
         ruling = self._shown_ruling()
-        if not found:
-            self._evidence.setText("Too few strokes to suggest slots." if self._work.view else "")
+        if not found and self._work.view is not None:
+            known = self._work.slots.is_known(self.section)
+            self._evidence.setText("Too few strokes to suggest slots." if known else "Weighing what the strokes say …")
+        elif not found:
+            self._evidence.setText("")
         else:
             self._evidence.setText("What the strokes say: share they explain, and spread around them. Click to take.")
         for push, candidate in zip(self._suggested, [*found, None, None, None], strict=False):
