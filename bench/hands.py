@@ -164,7 +164,7 @@ class Hands:
     def _answer_at_random(self) -> None:
         from PyQt6.QtWidgets import QDialog, QFileDialog, QInputDialog, QMenu, QMessageBox
 
-        rng, folder = self.rng, tempfile.mkdtemp()
+        rng, folder = self.rng, tempfile.mkdtemp(dir=Path.cwd())
         files = ["", f"{folder}/a.png", f"{folder}/a.csv", f"{folder}/a.groove.json"]
         buttons = QMessageBox.StandardButton
         for owner, name, answer in (
@@ -212,16 +212,19 @@ def main() -> int:
     parser.add_argument("--alone", action="store_true", help=argparse.SUPPRESS)
     options = parser.parse_args()
     if options.alone:
-        _one(options.seed, options.seconds, [path.resolve() for path in options.files])
+        _one(options.seed, options.seconds, options.files)
     failed = False
     with tempfile.TemporaryDirectory() as home:
         running = []
         for seed in range(options.seed, options.seed + options.hands):
             own = {f"XDG_{kind}_HOME": f"{home}/{seed}/{kind}" for kind in ("STATE", "CONFIG", "DATA", "CACHE")}
-            words = ["--alone", "--seed", str(seed), "--seconds", str(options.seconds), *map(str, options.files)]
+            files = [str(path.resolve()) for path in options.files]
+            words = ["--alone", "--seed", str(seed), "--seconds", str(options.seconds), *files]
             running.append(
                 subprocess.Popen(
-                    [sys.executable, __file__, *words], env=os.environ | own | {"QT_QPA_PLATFORM": "offscreen"}
+                    [sys.executable, str(Path(__file__).resolve()), *words],
+                    cwd=home,  # hands also type the names of folders, and have files written there
+                    env=os.environ | own | {"QT_QPA_PLATFORM": "offscreen"},
                 )
             )
         for seed, process in enumerate(running, options.seed):
