@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
 
+from supple_snare.desk import theme
 from supple_snare.desk.controls import button
+from supple_snare.desk.delay import once_quiet
 
 Act = tuple[str, str, Callable[[], None]]
 """Name, tooltip, deed."""
@@ -16,7 +18,7 @@ _NOTE_MS = 30_000
 """A note that asks for nothing has been read by then."""
 
 _ALARMED = "QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }"
-_CALM = "QFrame { background: #EFE3C4; } QLabel { color: #2A2A32; }"
+_CALM = f"QFrame {{ background: {theme.BRASS_PALE.name()}; }} QLabel {{ color: {theme.INK.name()}; }}"
 
 
 class MessageBar(QFrame):
@@ -35,10 +37,7 @@ class MessageBar(QFrame):
         close = button("Close", "Close this message (Esc)")
         close.clicked.connect(self.hide)
         row.addWidget(close)
-        self._read = QTimer(self)
-        self._read.setSingleShot(True)
-        self._read.setInterval(_NOTE_MS)
-        self._read.timeout.connect(self.hide)
+        self._read = once_quiet(self, _NOTE_MS, self.hide)
         self.hide()
 
     @property

@@ -33,7 +33,7 @@ class SlotAdvice(QWidget):
         self._show()
 
     def _show(self) -> None:
-        advice = self._work.slots.advice(self._work.session)
+        advice = self._work.slots.advice()
         self._advice = advice[0] if advice else None
         self.setVisible(self._advice is not None)
         if self._advice is not None:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
+from supple_snare.desk.delay import once_quiet
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.session.document import Session
 from supple_snare.session.finding import SlotEvidence, weigh_slots
@@ -30,29 +32,34 @@ class Advice(NamedTuple):
 
 
 class SlotWeighing(QObject):
-    """Keeps the evidence for every section, and for the take."""
+    """Keeps the evidence for every section, and for the take. Lives on the interface thread.
+
+    Parameters
+    ----------
+    jobs : JobRunner
+    present : callable
+        Gives the present session.
+    view : callable
+        Gives what follows from it for the group on the page; None while that is not analysed.
+    """
 
     changed = pyqtSignal()
     failed = pyqtSignal(object)
     """An exception of the work."""
 
-    def __init__(self, jobs: JobRunner) -> None:
+    def __init__(self, jobs: JobRunner, present: Callable[[], Session], view: Callable[[], GroupView | None]) -> None:
         super().__init__()
-        self._jobs = jobs
+        self._jobs, self._present, self._view = jobs, present, view
         self._wanted: tuple[object, ...] = ()
-        self._session: Session | None = None
-        self._view: GroupView | None = None
         self._evidence: dict[str | None, SlotEvidence | None] = {}
-        self._settled = QTimer(self)
-        self._settled.setSingleShot(True)
-        self._settled.setInterval(_SETTLE_MS)
-        self._settled.timeout.connect(self._weigh)
+        self._settled = once_quiet(self, _SETTLE_MS, self._weigh)
 
-    def note(self, session: Session, view: GroupView | None) -> None:
+    def note(self) -> None:
         """Strokes, grid or sections may have changed."""
+        session, view = self._present(), self._view()
         wanted = (None if view is None else view.strokes, session.grid, session.sections)
         if wanted != self._wanted:
-            self._wanted, self._session, self._view = wanted, session, view
+            self._wanted = wanted
             self._settled.start()
 
     def is_known(self, section: str | None) -> bool:
@@ -63,16 +70,15 @@ class SlotWeighing(QObject):
         """What is known of a section, or of the take; None where too few strokes tell."""
         return self._evidence.get(section)
 
-    def advice(self, session: Session) -> list[Advice]:
+    def advice(self) -> list[Advice]:
         """All slots that fit plainly better than those in force, in the order of the take."""
-        parts: list[tuple[str | None, str, Ruling | None]] = [
-            (section.key, section.name, section.ruling) for section in session.sections
-        ]
+        session = self._present()
+        parts: list[tuple[str | None, str]] = [(section.key, section.name) for section in session.sections]
         found = []
-        for key, name, own in parts or [(None, "the take", None)]:
+        for key, name in parts or [(None, "the take")]:
             evidence = self.of(key)
             # Older evidence is of no use once the slots are others.
-            if evidence is None or evidence.now.ruling != (own or session.take_grid.ruling):
+            if evidence is None or evidence.now.ruling != session.ruling_in(key):
                 continue
             if (better := evidence.better) is not None:
                 told = f"Other slots fit {name} plainly better: {better.in_words}; {evidence.now.in_words}."
@@ -80,8 +86,8 @@ class SlotWeighing(QObject):
         return found
 
     def _weigh(self) -> None:
-        session, view, wanted = self._session, self._view, self._wanted
-        if session is None or view is None:
+        session, view, wanted = self._present(), self._view(), self._wanted
+        if view is None:
             self._evidence = {}
             self.changed.emit()
             return

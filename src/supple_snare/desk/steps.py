@@ -99,7 +99,7 @@ class StepsBar(QWidget):
     def refresh(self) -> None:
         """Bring every step's state up to date."""
         states = step_states(self._workspace)
-        advised = bool(self._workspace.slots.advice(self._workspace.session))
+        advised = bool(self._workspace.slots.advice())
         for step, push in self.buttons.items():
             push.setChecked(step == self._workspace.looks.step)
             told = (states[step], step in self._workspace.session.checked, advised and step == "grid")
@@ -135,7 +135,7 @@ def step_states(work: Workspace) -> dict[str, str]:
     tempo = "follows" if grid.played is not None else f"{grid.tempo_bpm:.4g}"
     own = sum(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
     states["grid"] = f"{tempo} · {grid.meter} · {grid.ruling}{' …' if own else ''}"
-    if advice := work.slots.advice(session):
+    if advice := work.slots.advice():
         states["grid"] = f"better: {_few_words(advice)}"
     if view is None:
         states["hits"] = "listening …" if count else ""

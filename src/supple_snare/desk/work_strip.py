@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QWidget
 
 from supple_snare.desk.controls import button, soft
+from supple_snare.desk.delay import once_quiet
 from supple_snare.desk.jobs import Job, JobRunner
 
 _WORDS_PX = 220
@@ -36,10 +37,7 @@ class WorkStrip(QWidget):
         self._stop.clicked.connect(self._cancel)
         for part in (self._words, self._bar, self._stop):
             row.addWidget(part)
-        self._soon = QTimer(self)
-        self._soon.setSingleShot(True)
-        self._soon.setInterval(_PATIENCE_MS)
-        self._soon.timeout.connect(lambda: self._appear(bool(self._jobs.jobs)))
+        self._soon = once_quiet(self, _PATIENCE_MS, lambda: self._appear(bool(self._jobs.jobs)))
         self._appear(False)
         jobs.running_changed.connect(self._refresh)
         self._refresh()

@@ -13,9 +13,10 @@ from pathlib import Path
 
 import numpy as np
 from msgspec import structs
-from PyQt6.QtCore import QObject, QTimer, pyqtSignal
+from PyQt6.QtCore import QObject, pyqtSignal
 
 from supple_snare.demo import GROOVES
+from supple_snare.desk.delay import once_quiet
 from supple_snare.desk.hearing import Hearing
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.desk.looks import Looks
@@ -104,9 +105,9 @@ class Workspace(QObject):
         self.hearing.troubled.connect(self._troubled)
         self.hearing.told.connect(self.told)
         self.hearing.failed.connect(self.tell_error)
-        self.slots = SlotWeighing(self.jobs)
+        self.slots = SlotWeighing(self.jobs, lambda: self.session, lambda: self.view)
         self.slots.failed.connect(self.tell_error)
-        self.stages_changed.connect(lambda: self.slots.note(self.session, self.view))
+        self.stages_changed.connect(self.slots.note)
         self.history = History(Session())
         self.looks = Looks()
         self.saving = Saving(Shelter(state_folder()))
@@ -127,17 +128,9 @@ class Workspace(QObject):
         self._behind: tuple[tuple[object, ...], FloatArray | None] | None = None
         self._feels: tuple[tuple[object, ...], tuple[FeelSeen | None, FeelSeen | None]] | None = None
         self.library_changed.connect(self._forget_grooves)
-        self._settled = self._delay(_SETTLE_MS, self._find_seams)
+        self._settled = once_quiet(self, _SETTLE_MS, self._find_seams)
         self._is_of_hits = False
-        self._resting = self._delay(_REST_MS, self._catch_up)
-
-    def _delay(self, milliseconds: int, act: Callable[[], None]) -> QTimer:
-        """A timer that acts once when nothing has restarted it for a while."""
-        timer = QTimer(self)
-        timer.setSingleShot(True)
-        timer.setInterval(milliseconds)
-        timer.timeout.connect(act)
-        return timer
+        self._resting = once_quiet(self, _REST_MS, self._catch_up)
 
     # ---- the session
 

@@ -391,6 +391,11 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
         """The grid over the take, with the slots of every section."""
         return _grid_with_sections(self.take_grid, self.sections)
 
+    def ruling_in(self, section: str | None) -> Ruling:
+        """The slots in force in a section, by its key: its own, or those of the take; None for the take."""
+        own = next((each.ruling for each in self.sections if each.key == section), None)
+        return own or self.take_grid.ruling
+
     def track(self, key: str) -> Track:
         """The track of that key."""
         return next(track for track in self.tracks if track.key == key)

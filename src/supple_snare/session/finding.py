@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -51,7 +52,7 @@ class SlotEvidence:
     candidates: tuple[Candidate, ...]
     now: Candidate
 
-    @property
+    @cached_property
     def better(self) -> Candidate | None:
         """The best one, if it explains the strokes plainly better than the one in force."""
         best = self.candidates[0]
@@ -70,16 +71,17 @@ def weigh_slots(session: Session, strokes: Strokes, grid: Grid, section: str | N
     section : str or None
         Key of the section.
     """
-    time_s, now = strokes.time_s[~strokes.rides], grid.ruling
+    time_s = strokes.time_s[~strokes.rides]
     if section is not None and session.sections:
         starts = [each.start_s for each in session.sections]
         number = [each.key for each in session.sections].index(section)
-        time_s, now = time_s[section_of(starts, time_s) == number], session.sections[number].ruling or now
+        time_s = time_s[section_of(starts, time_s) == number]
     if not len(time_s):
         return None
     felt = grid.meter.felt_beats
     beat_s = felt * 60.0 / float(np.median(grid.tempo_at(time_s)))
     beat = grid.course.beat_at(time_s) / felt
+    now = session.ruling_in(section)
     candidates = suggest_ruling(beat, beat_s, compound=grid.meter.is_compound, now=now)
     if not candidates:
         return None

@@ -12,13 +12,11 @@ from supple_snare.session.doubts import Doubt, leads_apart_ms, stroke_doubts
 from supple_snare.session.edits import change_group
 from supple_snare.session.stages import SAME_STROKE_S, GroupView
 from supple_snare.sound.cut import Cut
+from supple_snare.timing.assign import CLOSE_MARGIN
 from supple_snare.timing.units import FloatArray
 
 SAME_MOVE_MS = 0.5
 """An answer holds while the stroke's move stays within this of what it was."""
-
-_LIKELY = 3.0
-"""Log odds above which one slot is likelier by far."""
 
 
 @dataclass(frozen=True)
@@ -113,4 +111,4 @@ def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatA
 
 def _odds(margin: float) -> str:
     """How much likelier a slot is than the next best; where by far, it asks because of where the stroke lies."""
-    return f"{np.exp(margin):.0f} to 1" if margin < _LIKELY else "far from its line"
+    return f"{np.exp(margin):.0f} to 1" if margin < CLOSE_MARGIN else "far from its line"

@@ -44,7 +44,9 @@ _RARE = 0.25
 """A place played less than this, beside a usual one, is no habit."""
 
 _SMOOTH_UNITS, _WILD = 4.0, 0.35
-_CLOSE_COST = 3.0
+CLOSE_MARGIN = 3.0
+"""A choice that is less likely than this against the next best, as a natural logarithm, is a close call."""
+
 _BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
 
@@ -131,7 +133,7 @@ class _Path:
                 break
             self._habit = _habits(chosen, self._lead, self._slots) + self._cost
         away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
-        close = ((margin < _CLOSE_COST) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
+        close = ((margin < CLOSE_MARGIN) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
         return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen(margin), frozen(close, np.bool_))
 
     def _rest(self, chosen: IntArray, drift: FloatArray) -> FloatArray:

@@ -82,7 +82,7 @@ class SlotsBox(QWidget):
     def refresh(self) -> None:
         """Show the present state."""
         self._show_sections()
-        ruling = self._shown_ruling()
+        ruling = self._in_force
         self._ruling.blockSignals(True)
         self._ruling.clear()
         own = () if str(ruling) in RULINGS else (str(ruling),)
@@ -112,14 +112,13 @@ class SlotsBox(QWidget):
             else "Draw sections on the page (Sections ▾) to give each its own slots"
         )
 
-    def _shown_ruling(self) -> Ruling:
-        session = self._work.session
-        own = next((each.ruling for each in session.sections if each.key == self.section), None)
-        return own or session.take_grid.ruling
+    @property
+    def _in_force(self) -> Ruling:
+        return self._work.session.ruling_in(self.section)
 
     def _show_suggestions(self) -> None:
         found = self.candidates[:_SHOWN]
-        ruling = self._shown_ruling()
+        ruling = self._in_force
         if not found and self._work.view is not None:
             known = self._work.slots.is_known(self.section)
             self._evidence.setText("Too few strokes to suggest slots." if known else "Weighing what the strokes say …")
@@ -145,15 +144,18 @@ class SlotsBox(QWidget):
         self._work.do(label, set_ruling(self._work.session, self.section, ruling))
 
     def _set_ruling(self, text: str) -> None:
-        old = self._shown_ruling()
+        old = self._in_force
         self._do("Set the slots", Ruling.parse(text, swing=old.swing, swing_note=old.swing_note))
 
     def _set_swing(self, percent: float) -> None:
         low, high = SWING_RANGE
-        self._do("Set the swing", replace(self._shown_ruling(), swing=min(max(percent / 100.0, low), high)))
+        self._do(
+            "Set the swing",
+            replace(self._in_force, swing=min(max(percent / 100.0, low), high)),
+        )
 
     def _set_swinging(self, text: str) -> None:
-        self._do("Set what swings", replace(self._shown_ruling(), swing_note=_SWINGS[text]))
+        self._do("Set what swings", replace(self._in_force, swing_note=_SWINGS[text]))
 
 
 def _alike(one: Ruling, other: Ruling) -> bool:
