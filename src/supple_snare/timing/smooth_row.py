@@ -10,7 +10,6 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from supple_snare.timing.five_diagonals import solve_five_diagonals
 from supple_snare.timing.units import FloatArray, IntArray
 
 
@@ -65,4 +64,6 @@ class SmoothRow:
 
     def solved(self) -> FloatArray:
         """The values at which the sum of squares is least."""
-        return solve_five_diagonals(self._matrix, self._right)
+        from scipy.linalg import solveh_banded
+
+        return np.asarray(solveh_banded(self._matrix, self._right, check_finite=False))
