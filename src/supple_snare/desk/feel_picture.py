@@ -258,7 +258,7 @@ def describe_slot(first: Groove, second: Groove | None, index: int, *, bar_beats
         f"{where}: {theme.signed(feel, 1)} ms from the grid",
         f"spread {slot.spread_ms:.1f} ms",
         f"accent {theme.signed(slot.accent_db, 1)} dB",
-        f"{slot.count} stroke{'s' if slot.count != 1 else ''}{' (unsure)' if slot.count <= UNSURE_COUNT else ''}",
+        f"{theme.counted(slot.count, 'stroke')}{' (unsure)' if slot.count <= UNSURE_COUNT else ''}",
     ]
     if first.swing_beats[index]:
         words.insert(1, f"{theme.signed(slot.offset_ms, 1)} ms from the straight slot")

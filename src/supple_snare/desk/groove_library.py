@@ -476,7 +476,7 @@ def _facts(groove: Groove) -> str:
     source = f"\nFrom {groove.source}." if groove.source else ""
     count = len(groove.slots)
     return (
-        f"{groove.cycle_beats:g} beats at {groove.tempo_bpm:.4g} bpm, {count} slot{'s' if count != 1 else ''} of "
+        f"{groove.cycle_beats:g} beats at {groove.tempo_bpm:.4g} bpm, {theme.counted(count, 'slot')} of "
         f"{groove.ruling}{swing}; {shift}.{source}"
     )
 

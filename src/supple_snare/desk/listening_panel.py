@@ -215,7 +215,7 @@ class LevelMeter(QWidget):
         if shown != self._shown:
             self._shown = shown
             out = shown[1]
-            told = f" The sound had {out} gap{'s' if out != 1 else ''}: the machine was too busy." if out else ""
+            told = f" The sound had {theme.counted(out, 'gap')}: the machine was too busy." if out else ""
             self.setToolTip(f"Level that is heard.{told}")
             self.update()
 
@@ -232,6 +232,6 @@ class LevelMeter(QWidget):
         if out:
             painter.setPen(theme.DESK_ALARM)
             painter.setFont(theme.text_font(11))
-            told = "1 gap" if out == 1 else f"{out} gaps"
-            painter.drawText(QRectF(0, 11, self.width(), 15), Qt.AlignmentFlag.AlignCenter, told)
+            told = QRectF(0, 11, self.width(), 15)
+            painter.drawText(told, Qt.AlignmentFlag.AlignCenter, theme.counted(out, "gap"))
         painter.end()

@@ -129,9 +129,9 @@ def step_states(work: Workspace) -> dict[str, str]:
     session, view = work.session, work.view
     grid = session.grid
     states = dict.fromkeys(STEPS, "")
-    count = len(session.tracks)
-    groups = len(session.groups)
-    states["gather"] = f"{count} tracks · {groups} group{'s' if groups != 1 else ''}" if count else "no recordings yet"
+    count = len(session.tracks) + len(session.parts)
+    gathered = f"{theme.counted(count, 'track')} · {theme.counted(len(session.groups), 'group')}"
+    states["gather"] = gathered if count else "no recordings yet"
     tempo = "follows" if grid.played is not None else f"{grid.tempo_bpm:.4g}"
     own = sum(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
     states["grid"] = f"{tempo} · {grid.meter} · {grid.ruling}{' …' if own else ''}"
@@ -150,6 +150,6 @@ def step_states(work: Workspace) -> dict[str, str]:
     states["tighten"] = f"{response.strength:.0%} past {response.tolerance_ms:g} ms{more}".replace("%", " %")
     asked = work.seams.questions_of(view.group)
     left = sum(not question.answered for question in asked)
-    states["proof"] = f"{left} doubt{'s' if left != 1 else ''} left" if left else "all heard" if asked else "no doubts"
+    states["proof"] = f"{theme.counted(left, 'doubt')} left" if left else "all heard" if asked else "no doubts"
     states["hand over"] = "ready" if len(view.strokes) else "nothing to move"
     return states

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from supple_snare.desk import theme
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import SnareError
 from supple_snare.session.edits import (
@@ -49,7 +50,7 @@ def lock_slots(work: Workspace) -> None:
         return
     view = work.view
     changed = give_slots(work.session, work.group.key, view.strokes.time_s[strokes], view.offsets.place[strokes])
-    work.do(f"Lock {len(strokes)} slot{'s' if len(strokes) != 1 else ''}", changed)
+    work.do(f"Lock {theme.counted(len(strokes), 'slot')}", changed)
 
 
 def release_slots(work: Workspace) -> None:

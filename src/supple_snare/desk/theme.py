@@ -49,6 +49,15 @@ def by_lean(offset_ms: FloatArray) -> list[tuple[QColor, NDArray[np.bool_]]]:
     return [(INK, ~early & ~late), (EARLY, early), (LATE, late)]
 
 
+def counted(count: int, thing: str) -> str:
+    """So many things, in words.
+
+    >>> counted(1, "hit"), counted(2, "hit")
+    ('1 hit', '2 hits')
+    """
+    return f"{count} {thing}{'' if count == 1 else 's'}"
+
+
 def signed(value: float, digits: int = 0) -> str:
     """A number with its sign, the minus a real one.
 

@@ -99,9 +99,7 @@ class FeelCard(Card):
         self.by_lead.setEnabled(len(view.columns) > 1)
         unsure = sum(slot.count <= UNSURE_COUNT for slot in first.groove.slots) if first else 0
         self._sure.setText(
-            f"{unsure} slot{'s' if unsure != 1 else ''} heard once or twice: hollow, and drawn toward zero."
-            if unsure
-            else ""
+            f"{theme.counted(unsure, 'slot')} heard once or twice: hollow, and drawn toward zero." if unsure else ""
         )
         self.tap.setChecked(self.work.looks.tapping == "first")
         self.tap_other.setChecked(self.work.looks.tapping == "second")

@@ -10,6 +10,7 @@ import msgspec
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QLineEdit
 
+from supple_snare.desk import theme
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.errors import SnareError
@@ -88,7 +89,7 @@ class GatherCard(Card):
             return
         tracks = session.tracks_of(group)
         view = self.work.view
-        lines = [f"{len(tracks)} track{'s' if len(tracks) != 1 else ''}: an edit moves all of them together."]
+        lines = [f"{theme.counted(len(tracks), 'track')}: an edit moves all of them together."]
         if view is not None:
             ranked = ", ".join(session.track(key).name for key in view.leads)
             chosen_by = "ranked by the program" if group.leads is None else "as you ranked them"

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
     QSizePolicy,
 )
 
+from supple_snare.desk import theme
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
@@ -194,7 +195,7 @@ class HandOverCard(Card):
     def _done(self, files: list[Path], folder: Path) -> None:
         self._written = folder
         count = len(files) - 1
-        self.result.setText(f"{count} file{'s' if count != 1 else ''} and an account of the work written to {folder}.")
+        self.result.setText(f"{theme.counted(count, 'file')} and an account of the work written to {folder}.")
 
     def _failed(self, error: Exception) -> None:
         self.result.setText(str(error))
@@ -231,7 +232,7 @@ class HandOverCard(Card):
     def _describe(self, group: Group) -> str:
         """What the hand-over of a group comes to, in a sentence or two."""
         count = len(group.tracks) or 1
-        files = "a MIDI file" if group.part else f"{count} file{'s' if count != 1 else ''}"
+        files = "a MIDI file" if group.part else f"{theme.counted(count, 'file')}"
         view = self.work.view_of(group)
         if view is None:
             return f"{group.name}: {files}; still listening."
@@ -241,7 +242,7 @@ class HandOverCard(Card):
             return f"{group.name}: {files}, as played: no stroke moves."
         doubtful = sum(bool(found) for found in self.work.seams.doubts_of(group))
         told = f"{group.name}: {files}, {moving} of {len(moves)} strokes move, the farthest by {moves.max():.0f} ms."
-        return f"{told} {doubtful} doubt{'s' if doubtful != 1 else ''} to listen to." if doubtful else told
+        return f"{told} {theme.counted(doubtful, 'doubt')} to listen to." if doubtful else told
 
     def _update_buttons(self) -> None:
         missing = ""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
-from supple_snare.desk import hit_tools
+from supple_snare.desk import hit_tools, theme
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import (
     button,
@@ -211,9 +211,7 @@ class HitsCard(Card):
         order = [*view.columns, *(other.key for other in view.tracks if other.key not in view.columns)]
         ranks = {lead: f" · lead {number}" for number, lead in enumerate(view.leads, 1)}
         fill_choice(self._track, [(names[other] + ranks.get(other, ""), other) for other in order], key)
-        guess = (
-            [(f"{view.materials[key]} (as it sounds)", None)] if track.material is None else [("as it sounds", None)]
-        )
+        guess = [(f"heard: {view.materials[key]}", None)] if track.material is None else [("as it is heard", None)]
         fill_choice(self._material, [*guess, *((str(material), material) for material in Material)], track.material)
         self._source.setText(" + ".join(names[other] for other in track.listens_to) or "this track")
         low, high = track.band_hz or (0.0, 0.0)
@@ -263,7 +261,7 @@ class HitsCard(Card):
             self._hit.setText(
                 "Range chosen: the buttons work on all of this track in it."
                 if self.work.looks.range_s is not None
-                else f"{doubtful} doubtful hit{'s' if doubtful != 1 else ''}. Click a mark to choose it, "
+                else f"{theme.counted(doubtful, 'doubtful hit')}. Click a mark to choose it, "
                 "double-click adds one (Shift: just there)."
             )
             show_number(self._landing, 0.0)
