@@ -11,7 +11,7 @@ from collections import defaultdict
 
 import numpy as np
 
-from playing import FEELS, Played, drawn, play, ruling_of, written
+from playing import CENTRE_HZ, FEELS, Played, drawn, drums, play, ruling_of, written
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling
@@ -31,14 +31,21 @@ def beat_f(found_s: np.ndarray, true_s: np.ndarray, within_s: float = 0.035) -> 
     return float(2.0 * np.count_nonzero(away <= within_s) / (len(found_s) + len(true_s)))
 
 
-def is_read(found: TempoFinding, played: Played) -> tuple[bool, bool, bool]:
-    """Whether a reading has the octave, the tempo within 0.02 bpm (octaves apart), and a beat within 5 ms."""
+def is_read(found: TempoFinding, played: Played) -> tuple[bool, bool, bool, bool]:
+    """Whether a reading has the octave, the tempo within 0.02 bpm (octaves apart), a beat within 5 ms, and the bar."""
     felt = played.manner.felt_bpm
     factor = min(_RELATED, key=lambda f: abs(np.log(found.felt_bpm / felt * f)))
     octave = factor == 1.0 and abs(found.felt_bpm / felt - 1.0) < 0.02
     tempo = abs(found.felt_bpm * factor - felt) * played.manner.meter.felt_beats < 0.02
-    away = ((found.grid.first_beat_s - played.grid.first_beat_s) * felt / 60.0 + 0.5) % 1.0 - 0.5
-    return octave, tempo, bool(abs(away) * 60.0 / felt < 0.005)
+    away_s = found.grid.first_beat_s - played.grid.first_beat_s
+    beat, bar = (abs((away_s / length + 0.5) % 1.0 - 0.5) * length for length in (60.0 / felt, played.grid.bar_s))
+    return octave, tempo, bool(beat < 0.005), bool(octave and bar < 0.03)
+
+
+def tempo_of(played: Played) -> TempoFinding:
+    """What the program takes for its tempo."""
+    centre_hz = np.array([CENTRE_HZ[name] for name in drums(played.manner)])
+    return find_tempo(played.hits_s, played.hits_db, played.hits_lead, centre_hz=centre_hz)[0]
 
 
 def measure_tempo(takes: int) -> None:
@@ -51,17 +58,17 @@ def measure_tempo(takes: int) -> None:
         right = []
         for seed in range(takes):
             played = play(manner_of(seed, **fixed), seed)
-            found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
+            found = tempo_of(played)
             right.append(is_read(found, played))
-        octave, tempo, phase = np.mean(right, axis=0)
+        octave, tempo, beat, bar = np.mean(right, axis=0)
         print(
             f"{name}: tempo within 0.02 bpm (octaves apart) {tempo:.3f}, first beat within 5 ms "
-            f"{phase:.3f}, octave {octave:.3f}"
+            f"{beat:.3f}, octave {octave:.3f}, bar and octave {bar:.3f}"
         )
     scores = []
     for seed in range(1000, 1000 + takes):
         played = play(drawn(seed, wander=0.04), seed)
-        found = find_tempo(played.hits_s, played.hits_db, played.hits_lead)[0]
+        found = tempo_of(played)
         beats = found.beats_s(0.0, float(played.time_s[-1]))
         inside = beats[(beats > played.beats_s[0] - 0.1) & (beats < played.beats_s[-1] + 0.1)]
         scores.append(beat_f(inside, played.beats_s))

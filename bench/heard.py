@@ -74,10 +74,10 @@ def make(kit: Kit, played: Played, seed: int) -> Made:
 
 @dataclass(frozen=True)
 class Heard:
-    """What the program made of one recording: octave, tempo and beat right; close microphones that lead and do not."""
+    """What the program made of one recording: what it read rightly; close microphones that lead and do not."""
 
     name: str
-    is_read: tuple[bool, bool, bool]
+    is_read: tuple[bool, bool, bool, bool]
     found_bpm: float
     felt_bpm: float
     leads: tuple[str, ...]
@@ -101,7 +101,7 @@ def measure(kits: Path | None, only: str, seed: int) -> Heard:
     playing = [drum for drum, struck in made.struck.items() if len(struck.time_s) >= 8]
     return Heard(
         f"{seed} · {kit} · {played.manner.groove or played.manner.feel}",
-        is_read(readings[0], played) if readings else (False, False, False),
+        is_read(readings[0], played) if readings else (False,) * 4,
         readings[0].felt_bpm if readings else np.nan,
         played.manner.felt_bpm,
         leads,
@@ -120,15 +120,15 @@ def main() -> None:
     for each in found:
         if chosen.each and (not all(each.is_read) or each.left_out or each.far_leads):
             print(
-                f"    {each.name}: {each.found_bpm:.2f} for {each.felt_bpm:.2f}, octave, tempo, beat {each.is_read}; "
-                f"leads {', '.join(each.leads)}; left out {', '.join(each.left_out) or 'none'}"
+                f"    {each.name}: {each.found_bpm:.2f} for {each.felt_bpm:.2f}, octave, tempo, beat, bar "
+                f"{each.is_read}; leads {', '.join(each.leads)}; left out {', '.join(each.left_out) or 'none'}"
             )
     for name, part in (("drawn at random", found[::2]), ("written rhythms", found[1::2])):
-        octave, tempo, beat = np.mean([each.is_read for each in part], axis=0)
+        octave, tempo, beat, bar = np.mean([each.is_read for each in part], axis=0)
         print(
-            f"{name}: octave {octave:.3f}, tempo within 0.02 bpm {tempo:.3f}, beat within 5 ms {beat:.3f}; every drum "
-            f"leads in {np.mean([not each.left_out for each in part]):.3f}, a far microphone in "
-            f"{np.mean([bool(each.far_leads) for each in part]):.3f}"
+            f"{name}: octave {octave:.3f}, tempo within 0.02 bpm {tempo:.3f}, beat within 5 ms {beat:.3f}, "
+            f"bar {bar:.3f}; every drum leads in {np.mean([not each.left_out for each in part]):.3f}, a far "
+            f"microphone in {np.mean([bool(each.far_leads) for each in part]):.3f}"
         )
 
 

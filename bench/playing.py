@@ -22,6 +22,9 @@ FloatArray = NDArray[np.float64]
 _GHOST = 0.2
 """Strokes of a written rhythm softer than this are often not found."""
 
+CENTRE_HZ = {"low": 70.0, "tom": 130.0, "snare": 300.0, "hat": 5000.0}
+"""Middles of the spectra of the drums that are played."""
+
 FEELS = ("straight 8", "straight 16", "swung 8", "swung 16", "triplet", "mixed")
 
 
@@ -131,6 +134,15 @@ def written(seed: int, **fixed: object) -> Manner:
         "toms": bool(rng.random() < 0.5),
     }
     return Manner(**(values | fixed))  # type: ignore[arg-type]
+
+
+def drums(manner: Manner) -> list[str]:
+    """What plays each line of a performance."""
+    if not manner.groove:
+        return ["snare", "low", "hat"]
+    groove = GROOVES[manner.groove]
+    rows = (("low", groove.low), ("snare", groove.snare), ("hat", groove.hat if manner.hat else ""))
+    return [drum for drum, row in rows if row.strip(".")] + ["tom"] * manner.toms
 
 
 def ruling_of(manner: Manner) -> Ruling:

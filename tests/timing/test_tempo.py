@@ -65,6 +65,45 @@ def test_eighths_in_threes_are_six_eight():
     assert best.grid.tempo_bpm == pytest.approx(60.0 / (2 * eighth), abs=0.05)
 
 
+def song(start_s, tempo, *, without=0, pick_up=()):
+    """Sixteen bars of four for low drum, back beat and timekeeper, every eighth with a fill; the first at `start_s`."""
+    rng = np.random.default_rng(5)
+    low, back, hat = (0.0, 2.5), (1.0, 3.0), np.arange(8) / 2
+    rows = []
+    for bar in range(16):
+        fill = bar % 8 == 7
+        rows += [(4 * bar + beat, -3.0, 0) for beat in low if not fill or beat < 2.0]
+        rows += [(4 * bar + beat, -4.0, 1) for beat in (np.arange(8, 16) / 4 if fill else back)]
+        rows += [(4 * bar + beat, -12.0, 2) for beat in hat]
+    rows = [row for row in rows if row[0] >= without] + [(-beat, -5.0, 1) for beat in pick_up]
+    beat, level, lead = (np.array(column) for column in zip(*sorted(rows), strict=True))
+    time = start_s + beat * 60.0 / tempo + rng.normal(0, 0.006, len(beat))
+    order = np.argsort(time)
+    return time[order], level[order], lead[order].astype(np.int64)
+
+
+@pytest.mark.parametrize(
+    ("without", "pick_up"), [(0, ()), (0, (1.0, 0.5)), (0, (2.0, 1.5, 1.0, 0.75, 0.5, 0.25)), (1, ()), (2, ()), (5, ())]
+)
+@pytest.mark.parametrize("knows_sound", [True, False])
+def test_bars_begin_where_the_pattern_does(without, pick_up, knows_sound):
+    """Not with the first stroke: after a pick-up, and before what is missing of the first bar."""
+    time, level, lead = song(6.0, 104.0, without=without, pick_up=pick_up)
+    centre = np.array([80.0, 400.0, 6000.0]) if knows_sound else None
+    best = find_tempo(time, level, lead, centre_hz=centre)[0]
+    assert best.grid.meter == Meter()
+    first = 6.0 + (without // 4 + (without % 4 >= 2)) * 4 * 60.0 / 104.0
+    assert best.grid.first_beat_s == pytest.approx(first, abs=0.01)
+    assert not (knows_sound and best.is_bar_unsure)
+
+
+def test_bar_1_begins_within_the_recording():
+    """Where the bar of the first stroke began before the recording does, its rest is a pick-up."""
+    time, level, lead = song(-0.2, 104.0, without=1)
+    best = find_tempo(time, level, lead)[0]
+    assert best.grid.first_beat_s == pytest.approx(-0.2 + 4 * 60.0 / 104.0, abs=0.01)
+
+
 def test_too_little_tells_nothing():
     """A handful of hits is no tempo, and a few strokes are no ruling."""
     few = np.arange(6) * 0.5

@@ -34,7 +34,8 @@ def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
     level_db = np.concatenate([hits.level_db for hits in played])
     lead = np.repeat(np.arange(len(played)), [len(hits) for hits in played])
     order = np.argsort(time_s, kind="stable")
-    return find_tempo(time_s[order], level_db[order], lead[order])
+    centre_hz = np.array([view.centre_hz[key] for key in keys]) if view.centre_hz else None
+    return find_tempo(time_s[order], level_db[order], lead[order], centre_hz=centre_hz)
 
 
 @dataclass(frozen=True)

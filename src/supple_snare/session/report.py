@@ -71,6 +71,7 @@ class TempoReport(msgspec.Struct, frozen=True):
     steady: bool
     beats: list[float]
     confidence: float
+    bar_confidence: float
     runners_up: list[TempoRecord]
     grid: str | None
     swing: float | None
@@ -181,6 +182,7 @@ def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFind
         steady=best.steady,
         beats=best.beats_s(float(played_s[0]) - _AROUND_S, float(played_s[-1]) + _AROUND_S).tolist(),
         confidence=round(best.confidence, 3),
+        bar_confidence=round(best.bar_confidence, 3),
         runners_up=[
             TempoRecord(each.grid.tempo_bpm, str(each.grid.meter), round(each.confidence, 3)) for each in readings[1:]
         ],

@@ -73,6 +73,8 @@ class GroupView:
         By track key: every attack, and the odds that it was played.
     materials : dict of str to Material
         By track key: what each sound is taken for.
+    centre_hz : dict of str to float
+        By track key: middle of the spectrum of what is played there; infinite where nothing is.
     hits : dict of str to Hits
         By track key, of every track of the group.
     leads : tuple of str
@@ -91,6 +93,7 @@ class GroupView:
     tracks: tuple[Track, ...]
     verdicts: dict[str, Verdict]
     materials: dict[str, Material]
+    centre_hz: dict[str, float]
     hits: dict[str, Hits]
     leads: tuple[str, ...]
     columns: tuple[str, ...]
@@ -209,7 +212,10 @@ class Stages:
             lambda _key: group_strokes(session, group, leads, columns, lead_hits),
         )
         offsets, pairs, plan = self._timed(session, group, strokes, columns)
-        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
+        centre_hz = {track.key: self._centre_hz(session, track, verdicts[track.key]) for track in tracks}
+        return GroupView(
+            group, tracks, verdicts, materials, centre_hz, hits, leads, columns, strokes, offsets, pairs, plan
+        )
 
     def with_hits(self, view: GroupView, session: Session, group: Group) -> GroupView:
         """A view with the hits of another session, in which only rules of hits differ; its strokes stay as they are.
@@ -246,7 +252,9 @@ class Stages:
         strokes, lead = chords.strokes, (group.part,)
         offsets, pairs, plan = self._timed(session, group, strokes, lead)
         hits = {group.part: Hits.of(strokes.time_s, level_db=strokes.level_db)}
-        return GroupView(group, (), {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords))
+        return GroupView(
+            group, (), {}, {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords)
+        )
 
     def _timed(
         self, session: Session, group: Group, strokes: Strokes, columns: tuple[str, ...]
@@ -330,6 +338,15 @@ class Stages:
             (verdict, peaks, track.rules, track.section_rules, session.sections, material, *by_hand),
             lambda _key: track_hits(track, verdict, peaks, sections=session.sections, preset=PRESETS[material]),
         )
+
+    def _centre_hz(self, session: Session, track: Track, verdict: Verdict) -> float:
+        levels = self._analyses[session.ear_of(track)].levels
+        played_s = verdict.time_s[verdict.played]
+
+        def middle(_key: Any) -> float:
+            return float(np.median(levels.centre_hz(played_s))) if len(played_s) else np.inf
+
+        return self._keep("centre", (verdict, levels), middle)
 
     def _keep(self, stage: str, depends: tuple[Hashable, ...], make: Callable[[Any], T]) -> T:
         """The kept value for what it depends on, or a new one.

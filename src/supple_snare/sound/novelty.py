@@ -24,6 +24,9 @@ HOP_S = 0.00267
 BAND_EDGES_HZ = (50.0, 150.0, 300.0, 600.0, 1_200.0, 2_400.0, 4_800.0, 9_600.0, 18_000.0)
 BANDS = len(BAND_EDGES_HZ) - 1
 
+_CENTRE_S = 0.03
+"""The middle of a spectrum is taken over so much of an attack."""
+
 _FLOOR_DB = -110.0
 """Band level below which nothing counts; the floor of a 16-bit recording lies near −100 dB a band."""
 
@@ -88,6 +91,12 @@ class BandLevels:
             most = np.maximum(most, np.where(inside[:, None], heard, 0))
         power: FloatArray = 10.0 ** ((most.astype(np.float64) / _STEPS_PER_DB + _FLOOR_DB) / 10.0)
         return power
+
+    def centre_hz(self, time_s: FloatArray) -> FloatArray:
+        """Middle of the spectrum of what starts at moments, by power and in octaves, shape (n,)."""
+        power = self.loudest(time_s, 0.0, _CENTRE_S)
+        middle = np.log(np.sqrt(np.array(BAND_EDGES_HZ[:-1]) * np.array(BAND_EDGES_HZ[1:])))
+        return np.exp(power @ middle / power.sum(axis=1))
 
 
 class BandLevelsBuilder:

@@ -13,7 +13,7 @@ from supple_snare.timing.units import FloatArray, IntArray
 _MAIN_SHARE = 0.25
 """A lead with fewer hits than this share of the usual one, as a tom in fills has, does not tell where beats are."""
 
-_CELLS = 12
+CELLS = 12
 _BLUR = np.array([0.25, 0.7, 1.0, 0.7, 0.25])
 """Patterns are compared in so many cells a beat, each hit blurred over its neighbours."""
 
@@ -73,7 +73,7 @@ def beat_signs(beat: FloatArray, time_s: FloatArray, weight: FloatArray, lead: I
             Natural logarithm of the short intervals between hits, in beats.
     """
     _, lead, count = np.unique(lead, return_inverse=True, return_counts=True)
-    main = np.flatnonzero(count >= _MAIN_SHARE * np.median(count))
+    main = main_leads(lead)
     beats_s = float((beat[-1] - beat[0]) / (time_s[-1] - time_s[0]))
     around = {period: turning(beat, weight, lead, period)[main] for period in (1.0, 2.0, 3.0)}
     turns = max(float(np.abs(around[each]).sum() - np.abs(around[each].sum())) for each in (2.0, 3.0))
@@ -100,6 +100,20 @@ def log_odds(signs: Mapping[str, float]) -> float:
     return sum(weight * signs[name] for name, weight in WEIGHTS.items())
 
 
+def main_leads(lead: IntArray) -> IntArray:
+    """Numbers of the leads that play throughout, from that of each hit, shape (n,)."""
+    number, count = np.unique(lead, return_counts=True)
+    return np.asarray(number[count >= _MAIN_SHARE * np.median(count)])
+
+
+def blurred_rows(beat: FloatArray, weight: FloatArray, lead: IntArray, length: int) -> FloatArray:
+    """Weights of hits in `CELLS` cells a beat from beat 0 on, each over its neighbours, shape (leads, length)."""
+    number, row = np.unique(lead, return_inverse=True)
+    cell = np.rint(beat * CELLS).astype(np.int64)
+    rows = np.bincount(row * length + cell, weight, len(number) * length).reshape(-1, length)
+    return np.stack([np.convolve(row, _BLUR, "same") for row in rows])
+
+
 def turning(beat: FloatArray, weight: FloatArray, lead: IntArray, period: float) -> FloatArray:
     """For each lead how strongly, and where, it comes back after a period of beats: complex, at most 1 in size."""
     turn = weight * np.exp(2j * np.pi * beat / period)
@@ -113,11 +127,10 @@ def _loose_fit(beat: FloatArray, weight: FloatArray) -> float:
 
 
 def _returns(beat: FloatArray, weight: FloatArray, lead: IntArray) -> float:
-    cell = np.rint((beat - np.floor(beat[0])) * _CELLS).astype(np.int64)
-    length = int(cell.max()) + 1
-    rows = np.bincount(lead * length + cell, weight, (int(lead.max()) + 1) * length).reshape(-1, length)
-    rows = np.stack([np.convolve(row, _BLUR, "same") for row in rows])
+    beat = beat - np.floor(beat[0])
+    length = int(np.rint(beat.max() * CELLS)) + 1
+    rows = blurred_rows(beat, weight, lead, length)
     rows -= rows.mean(axis=1, keepdims=True)
     power = float((rows**2).sum()) / length + 1e-12
-    lags = [each * _CELLS for each in (2, 3, 4) if length > (each + 1) * _CELLS]
+    lags = [each * CELLS for each in (2, 3, 4) if length > (each + 1) * CELLS]
     return max((float((rows[:, :-lag] * rows[:, lag:]).sum()) / (length - lag) / power for lag in lags), default=0.0)
