@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from supple_snare.desk import theme
 from supple_snare.desk.controls import button
@@ -17,15 +17,26 @@ Act = tuple[str, str, Callable[[], None]]
 _NOTE_MS = 30_000
 """A note that asks for nothing has been read by then."""
 
-_ALARMED = "QFrame { background: #F6DFD3; } QLabel { color: #5E1D10; }"
-_CALM = f"QFrame {{ background: {theme.BRASS_PALE.name()}; }} QLabel {{ color: {theme.INK.name()}; }}"
+_MARGIN = 8
+_LOOK = "MessageBar {{ background: {0}; border: 1px solid {1}; border-radius: 6px; }} QLabel {{ color: {2}; }}"
+_ALARMED = _LOOK.format("#F6DFD3", "#9C4A36", "#5E1D10")
+_CALM = _LOOK.format(theme.BRASS_PALE.name(), theme.BRASS.name(), theme.INK.name())
 
 
 class MessageBar(QFrame):
-    """Hidden until there is something to say. Problems and questions stay until they are closed."""
+    """Hidden until there is something to say. Problems and questions stay until they are closed.
 
-    def __init__(self) -> None:
-        super().__init__()
+    It lies over the foot of another widget, so that nothing moves away under the mouse when it comes or goes.
+
+    Parameters
+    ----------
+    over : QWidget
+    """
+
+    def __init__(self, over: QWidget) -> None:
+        super().__init__(over.window())
+        self._over = over
+        over.installEventFilter(self)
         row = QHBoxLayout(self)
         row.setContentsMargins(14, 6, 10, 6)
         self._words = QLabel()
@@ -62,8 +73,22 @@ class MessageBar(QFrame):
             push = button(name, hint)
             push.clicked.connect(lambda _on, act=deed: act())
             self._acts.addWidget(push)
+        self._place()
         self.show()
         if problem or acts:
             self._read.stop()
         else:
             self._read.start()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() in (QEvent.Type.Resize, QEvent.Type.Move):
+            self._place()
+        return super().eventFilter(watched, event)
+
+    def _place(self) -> None:
+        """At the foot of what it lies over, as high as its words need."""
+        width = self._over.width() - 2 * _MARGIN
+        height = max(self.heightForWidth(width), self.minimumSizeHint().height())
+        foot = self._over.mapTo(self.parentWidget(), QPoint(_MARGIN, self._over.height() - _MARGIN))
+        self.setGeometry(foot.x(), foot.y() - height, width, height)
+        self.raise_()

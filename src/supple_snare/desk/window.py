@@ -121,7 +121,6 @@ class Window(QMainWindow):
 
     def _build(self) -> None:
         work = self.work
-        self.message = MessageBar()
         self.steps = StepsBar(work)
         self.steps.chosen.connect(lambda step: work.look(step=step))
         self.cast = Cast(work)
@@ -159,10 +158,10 @@ class Window(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._top())
-        column.addWidget(self.message)
         column.addLayout(body, 1)
         column.addWidget(self.transport)
         self.setCentralWidget(root)
+        self.message = MessageBar(self._chart_sheet)
 
     def _middle(self) -> QVBoxLayout:
         """Page, loupe and chart, one above the other."""
@@ -172,7 +171,7 @@ class Window(QMainWindow):
         self._sheets.addWidget(self.page)
         self._sheets.addWidget(self.measures)
         page_column.addWidget(self._sheets, 1)
-        chart_sheet, chart_column = sheet(margins=2)
+        self._chart_sheet, chart_column = sheet(margins=2)
         self._charts = QStackedWidget()
         self._charts.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self._charts.addWidget(self.chart)
@@ -186,7 +185,7 @@ class Window(QMainWindow):
         middle.setSpacing(8)
         middle.addWidget(page_sheet, 1)
         middle.addWidget(self._loupe_sheet)
-        middle.addWidget(chart_sheet)
+        middle.addWidget(self._chart_sheet)
         return middle
 
     def _top(self) -> QWidget:
