@@ -166,4 +166,5 @@ def _facts(session: Session) -> str:
         return "No recordings yet. Drop files on the window or add them above."
     minutes, seconds = divmod(session.length_s, 60.0)
     widths = sorted({track.recording.describe() for track in session.tracks})
-    return f"{int(minutes)} min {seconds:.1f} s · " + "; ".join(widths)
+    length = f"{int(minutes)} min {seconds:.1f} s" if minutes else f"{seconds:.1f} s"
+    return f"{length} · {'; '.join(widths)}"

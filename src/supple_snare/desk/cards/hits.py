@@ -383,8 +383,7 @@ def _facts(track: Track, hits: Hits) -> str:
     if not counts[Kind.PLAYED]:
         return "No clear attacks found: lower the level limit, or let it listen to another track."
     ghosts = int(np.count_nonzero(hits.ghost))
-    parts = [f"{counts[Kind.PLAYED]} played"]
-    parts += [f"{ghosts} of them ghost notes"] if ghosts else []
+    parts = [f"{counts[Kind.PLAYED]} played" + (f" ({theme.counted(ghosts, 'ghost note')})" if ghosts else "")]
     parts += [f"{counts[Kind.GRACE]} grace"] if counts[Kind.GRACE] else []
     parts += [f"{counts[Kind.ROLL]} inside rolls"] if counts[Kind.ROLL] else []
     text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "."
