@@ -139,8 +139,11 @@ class MeasurePicture(QWidget):
         plot, span = self._plot(), self._span_ms(offset_ms)
         width = plot.width() / len(names)
 
+        def heights(values: FloatArray) -> FloatArray:
+            return np.asarray(plot.center().y() - np.clip(values / span, -1.0, 1.0) * plot.height() / 2.0)
+
         def height(value: float) -> float:
-            return float(plot.center().y() - np.clip(value / span, -1.0, 1.0) * plot.height() / 2.0)
+            return float(heights(np.array(value)))
 
         painter.setFont(theme.text_font(12))
         step = 10.0 if span <= 40 else 20.0 if span <= 80 else 50.0
@@ -154,7 +157,7 @@ class MeasurePicture(QWidget):
         aside = ((np.arange(len(column)) * 0.618) % 1.0 - 0.5) * min(0.5 * width, 60.0)
         x = plot.left() + (column + 0.5) * width + aside
         for colour, mine in theme.by_lean(offset_ms):
-            put(painter, x[mine], np.array([height(each) for each in offset_ms[mine].tolist()]), colour, 2.4)
+            put(painter, x[mine], heights(offset_ms[mine]), colour, 2.4)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         every = max(1, int(np.ceil(34.0 / width)))
         for number, name in enumerate(names):

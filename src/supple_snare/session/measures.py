@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import overload
 
 import numpy as np
 
@@ -26,7 +27,7 @@ class Table:
     Attributes
     ----------
     header : tuple of str
-    rows : list of tuple of Cell
+    rows : sequence of tuple of Cell
     group : int array, shape (strokes,)
         Row that each stroke of the group's view belongs to; −1 for none.
     span_s : list of (float, float) or None
@@ -34,41 +35,55 @@ class Table:
     """
 
     header: tuple[str, ...]
-    rows: list[tuple[Cell, ...]]
+    rows: Sequence[tuple[Cell, ...]]
     group: IntArray
     span_s: list[tuple[float, float] | None]
 
 
 def measure_table(session: Session, view: GroupView, kind: str) -> Table:
     """The table of one of `KINDS`."""
-    if kind == "strokes":
-        return _stroke_table(session, view)
-    make = {"leads": _by_lead, "slots": _by_slot, "sections": _by_section, "bars": _by_bar}[kind]
-    return make(session, view)
+    make = {"strokes": _by_stroke, "leads": _by_lead, "slots": _by_slot, "sections": _by_section, "bars": _by_bar}
+    return make[kind](session, view)
 
 
-def _stroke_table(session: Session, view: GroupView) -> Table:
-    strokes, offsets = view.strokes, view.offsets
-    names = [session.name_of(key) for key in view.columns]
-    header = ("time s", "lead", "bar", "beat", "offset ms", "drift ms", "feel ms", "scatter ms", "level dB", "slot is")
-    rows: list[tuple[Cell, ...]] = []
-    beats = _beats(session, view)
-    for index in range(len(strokes)):
+class _StrokeRows(Sequence[tuple[Cell, ...]]):
+    """A row for each stroke, made when it is asked for: a window shows a few of thousands."""
+
+    HEADER = ("time s", "lead", "bar", "beat", "offset ms", "drift ms", "feel ms", "scatter ms", "level dB", "slot is")
+
+    def __init__(self, session: Session, view: GroupView) -> None:
+        self._strokes, self._offsets = view.strokes, view.offsets
+        self._names = [session.name_of(key) for key in view.columns]
+        self._beats = _beats(session, view)
+
+    def __len__(self) -> int:
+        return len(self._strokes)
+
+    @overload
+    def __getitem__(self, index: int) -> tuple[Cell, ...]: ...
+    @overload
+    def __getitem__(self, index: slice) -> list[tuple[Cell, ...]]: ...
+    def __getitem__(self, index: int | slice) -> tuple[Cell, ...] | list[tuple[Cell, ...]]:
+        if isinstance(index, slice):
+            return [self[each] for each in range(*index.indices(len(self)))]
+        strokes, offsets = self._strokes, self._offsets
         placed = bool(offsets.placed[index])
         sure = "by hand" if offsets.fixed[index] else "close call" if offsets.close_call[index] else ""
         parts = (offsets.offset_ms, offsets.drift_ms, offsets.feel_ms, offsets.scatter_ms)
-        rows.append(
-            (
-                round(float(strokes.time_s[index]), 5),
-                names[int(strokes.lead[index])],
-                int(offsets.bar[index]) if placed else None,
-                round(float(beats[index]), 3) if placed else None,
-                *(round(float(part[index]), 2) if placed else None for part in parts),
-                round(float(strokes.level_db[index]), 1),
-                sure if placed else "rides" if strokes.rides[index] else "none",
-            )
+        return (
+            round(float(strokes.time_s[index]), 5),
+            self._names[int(strokes.lead[index])],
+            int(offsets.bar[index]) if placed else None,
+            round(float(self._beats[index]), 3) if placed else None,
+            *(round(float(part[index]), 2) if placed else None for part in parts),
+            round(float(strokes.level_db[index]), 1),
+            sure if placed else "rides" if strokes.rides[index] else "none",
         )
-    return Table(header, rows, np.arange(len(strokes)), [None] * len(strokes))
+
+
+def _by_stroke(session: Session, view: GroupView) -> Table:
+    rows = _StrokeRows(session, view)
+    return Table(rows.HEADER, rows, np.arange(len(rows)), [None] * len(rows))
 
 
 def _beats(session: Session, view: GroupView) -> FloatArray:
