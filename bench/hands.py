@@ -62,7 +62,7 @@ class Hands:
             self.window.work.open(Session())
             self.window.work.add_files(files)
         else:
-            self.window._open_demo()
+            self.window.doors.open_demo()
         self.keys = [
             (action, key.toString()) for action in self.window.actions() for key in action.shortcuts()
             if action.text() not in _FORBIDDEN

@@ -139,7 +139,7 @@ def lose(window: Window) -> None:
     session = structs.replace(window.work.session, name="Rehearsal, second run")
     with Shelter(state_folder()).place() as place:
         place.write(History(session))
-    window.offer_lost()
+    window.doors.offer_lost()
 
 
 def march(window: Window) -> Groove:

@@ -86,14 +86,13 @@ def test_a_program_told_to_end_leaves_its_work_in_the_shelter(tmp_path):
 import sys
 from PyQt6.QtCore import QTimer
 import msgspec
-from supple_snare.desk import app, window
-class Told(window.Window):
-    def offer_lost(self):
-        from supple_snare.session.edits import add_part
-        from pathlib import Path
-        self.work.do("Add", add_part(self.work.session, Path("/takes/a.mid"), 3.0))
-        print("ready", flush=True)
-app.Window = Told
+from supple_snare.desk import app, doors
+def told(self):
+    from supple_snare.session.edits import add_part
+    from pathlib import Path
+    self._work.do("Add", add_part(self._work.session, Path("/takes/a.mid"), 3.0))
+    print("ready", flush=True)
+doors.Doors.offer_lost = told
 sys.exit(app.run_window([]))
 """
     environment = os.environ | {"QT_QPA_PLATFORM": "offscreen"}
@@ -101,7 +100,10 @@ sys.exit(app.run_window([]))
     with subprocess.Popen(
         [sys.executable, "-c", code], stdout=pipe, stderr=pipe, text=True, env=environment
     ) as program:
+        patience = threading.Timer(60.0, program.kill)  # a program that never gets ready holds nobody up
+        patience.start()
         assert program.stdout.readline() == "ready\n"
+        patience.cancel()
         time.sleep(0.1)
         program.send_signal(signal.SIGTERM)
         assert program.wait(20) == 0

@@ -40,9 +40,9 @@ def test_each_step_remembers_what_was_heard_and_so_does_the_folder(ready, tmp_pa
     left = work.looks.left()
     assert work.history.undo_label != "Solo"
     assert work.save()
-    ready._new()
+    ready.doors.begin()
     assert work.looks.heard == Heard()
-    ready.open_session(tmp_path / "session")
+    ready.doors.open_session(tmp_path / "session")
     settle(ready)
     assert work.looks.left() == left
     assert work.looks.listening.level_db("t1") == -1.0

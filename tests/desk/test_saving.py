@@ -52,9 +52,9 @@ def test_a_saved_session_opens_as_it_was_with_its_undo_list(ready, tmp_path):
     wait_until(lambda: ready.work.is_saved)
     expected = ready.work.session
     assert load_session(tmp_path / "session") == expected
-    ready._new()
+    ready.doors.begin()
     assert recent_sessions() == [tmp_path / "session"]
-    ready.open_paths([tmp_path / "session"])
+    ready.doors.open_paths([tmp_path / "session"])
     assert ready.work.session == expected
     settle(ready)
     assert ready.work.view.plan.kept[index] == Kept.HELD
@@ -87,10 +87,10 @@ def test_an_unsaved_session_outlives_a_crash(ready, other, tmp_path):
     name_it(ready, "Dockside March")
     wait_until(lambda: ready.work.is_saved)
     lost, place = ready.work.session, ready.work.saving._place
-    other.offer_lost()
+    other.doors.offer_lost()
     assert deeds(other) == {}  # the first window works on it
     place.release()  # as if its process had been killed
-    other.offer_lost()
+    other.doors.offer_lost()
     assert "Dockside March" in other.message.text
     deeds(other)["Bring it back"].click()
     assert other.work.session == lost
@@ -105,7 +105,7 @@ def test_the_second_window_reads_and_says_who_writes(window, other, tmp_path):
     """Its changes are kept apart; no folder that holds a session is ever written over."""
     name_it(window, "Dockside March")
     assert window.work.save_as(tmp_path / "session")
-    other.open_paths([tmp_path / "session"])
+    other.doors.open_paths([tmp_path / "session"])
     assert other.work.session == window.work.session
     assert "is being worked on by" in other.message.text
     assert other._state.text() == "open for reading"
@@ -148,11 +148,11 @@ def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_pat
     work.do("Name it", msgspec.structs.replace(work.session, name="Dockside March"))
     assert work.save_as(tmp_path / "sessions" / "session")
     shown = work.view.strokes.time_s.tolist()
-    ready._new()
+    ready.doors.begin()
     (tmp_path / "far").mkdir()
     for number, path in enumerate(take.files):
         path.rename(tmp_path / "far" / f"{number}.wav")
-    ready.open_paths([tmp_path / "sessions" / "session"])
+    ready.doors.open_paths([tmp_path / "sessions" / "session"])
     settle(ready)
     assert "kick.wav, room.wav, snare.wav were not found" in ready.message.text
     assert work.view is None or not ready.player._programme.tracks
@@ -165,9 +165,9 @@ def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_pat
     work.undo()
     assert work.session.tracks[0].recording.path == tmp_path / "far" / "0.wav"
     assert len(ready.player._programme.tracks) == 3
-    ready._new()
+    ready.doors.begin()
     (tmp_path / "far").rename(tmp_path / "sessions" / "beside")
-    ready.open_paths([tmp_path / "sessions" / "session"])
+    ready.doors.open_paths([tmp_path / "sessions" / "session"])
     settle(ready)
     assert "found again" in ready.message.text
 
@@ -175,11 +175,11 @@ def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_pat
 def test_a_changed_recording_is_told_before_anything_is_drawn_from_it(ready, take, tmp_path):
     """One byte is enough; it can be taken as it is now."""
     assert ready.work.save_as(tmp_path / "session")
-    ready._new()
+    ready.doors.begin()
     data = bytearray(take.files[0].read_bytes())
     data[-100] ^= 255
     take.files[0].write_bytes(data)
-    ready.open_paths([tmp_path / "session"])
+    ready.doors.open_paths([tmp_path / "session"])
     settle(ready)
     assert "kick.wav is not the file it was" in ready.message.text
     assert ready.work.view is None
@@ -199,15 +199,15 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     """The second opening listens to nothing; it draws and cuts the same."""
     work = ready.work
     assert work.save_as(tmp_path / "session")
-    ready._new()
-    ready.open_paths([tmp_path / "session"])
+    ready.doors.begin()
+    ready.doors.open_paths([tmp_path / "session"])
     settle(ready)
     before, seams = work.view, work.seams.cut_of(work.group)
-    ready._new()
+    ready.doors.begin()
     for name in ("analyse", "judge_bleed"):
         monkeypatch.setattr(f"supple_snare.desk.hearing.{name}", refuse)
     monkeypatch.setattr("supple_snare.session.cutting.plan_cut", refuse)
-    ready.open_paths([tmp_path / "session"])
+    ready.doors.open_paths([tmp_path / "session"])
     settle(ready)
     assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
     assert work.seams.cut_of(work.group).edits.at.tolist() == seams.edits.at.tolist()

@@ -218,7 +218,7 @@ def test_a_damaged_session_is_told_and_the_open_one_stays(ready, tmp_path):
     """Bad input loses nothing."""
     (tmp_path / "session.json").write_text("{")
     before = ready.work.session
-    ready.open_paths([tmp_path])
+    ready.doors.open_paths([tmp_path])
     assert ready.work.session == before
     assert "not a session" in ready.message.text
 

@@ -49,8 +49,8 @@ def run_window(paths: list[Path], *, demo: bool = False) -> int:
         window.work.open(session, demo_listening(session))
         window.work.look(step="tighten")
     elif paths:
-        window.open_paths(paths)
-    window.offer_lost()
+        window.doors.open_paths(paths)
+    window.doors.offer_lost()
     status = app.exec()
     if crashes is not None:
         faulthandler.disable()

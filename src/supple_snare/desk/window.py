@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -10,7 +10,6 @@ from PyQt6.QtCore import QByteArray, QSettings, Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
@@ -37,11 +36,13 @@ from supple_snare.desk.cards.proof import ProofCard
 from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.cast import Cast
 from supple_snare.desk.controls import button, sheet, soft
+from supple_snare.desk.doors import Doors
 from supple_snare.desk.faults import Faults
 from supple_snare.desk.feel_chart import FeelChart
 from supple_snare.desk.groove_library import show_library
 from supple_snare.desk.hear_around import How, chosen_moment, end_hearing, hear_chosen
 from supple_snare.desk.lean_chart import LeanChart
+from supple_snare.desk.legend import KEYS, legend_of
 from supple_snare.desk.level_chart import LevelChart
 from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.measure_sheet import MeasureSheet
@@ -56,11 +57,9 @@ from supple_snare.desk.step_list import show_steps
 from supple_snare.desk.steps import StepsBar
 from supple_snare.desk.tempo_chart import TempoChart
 from supple_snare.desk.transport import Transport
+from supple_snare.desk.troubles import Troubles
 from supple_snare.desk.work_strip import WorkStrip
 from supple_snare.desk.workspace import STEPS, Workspace
-from supple_snare.session.document import Session
-from supple_snare.session.recordings import Trouble
-from supple_snare.session.shelter import Left
 
 _FRAME_PX = 40
 """Height that a window manager's frame may add."""
@@ -85,8 +84,6 @@ class Window(QMainWindow):
         self.player = player or Player()
         self._programmes = Programmes(self.work)
         self._remembered: Path | None = None
-        self._troubled = False
-        self._leaving = False
         self.setAcceptDrops(True)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
@@ -106,7 +103,6 @@ class Window(QMainWindow):
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
         work.told.connect(self.message.say)
-        work.troubled.connect(self._show_troubles)
         work.looks_changed.connect(self._hear_chosen)
         for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
             signal.connect(self._update_programme)
@@ -162,6 +158,8 @@ class Window(QMainWindow):
         column.addWidget(self.transport)
         self.setCentralWidget(root)
         self.message = MessageBar(self._chart_sheet)
+        self.doors = Doors(work, self, self.message)
+        self._troubles = Troubles(work, self, self.message)
 
     def _middle(self) -> QVBoxLayout:
         """Page, loupe and chart, one above the other."""
@@ -267,14 +265,14 @@ class Window(QMainWindow):
             menu.addAction(action)
             return action
 
-        act("New session", self._new, "Ctrl+N")
-        act("Open a session …", self._open, "Ctrl+O")
+        act("New session", self.doors.begin, "Ctrl+N")
+        act("Open a session …", self.doors.choose, "Ctrl+O")
         recent = menu.addMenu("Recent sessions")
         assert recent is not None
-        recent.aboutToShow.connect(lambda: fill_recent(recent, self.open_session))
-        act("Open the demo afresh", self._open_demo)
-        act("Save", self.save, "Ctrl+S")
-        act("Save in another folder …", self._save_as, "Ctrl+Shift+S")
+        recent.aboutToShow.connect(lambda: fill_recent(recent, self.doors.open_session))
+        act("Open the demo afresh", self.doors.open_demo)
+        act("Save", self.doors.save, "Ctrl+S")
+        act("Save in another folder …", self.doors.save_as, "Ctrl+Shift+S")
         menu.addSeparator()
         act("Add recordings …", self._add_files, "Ctrl+I")
         menu.addSeparator()
@@ -365,75 +363,6 @@ class Window(QMainWindow):
 
     # ---- session
 
-    def open_paths(self, paths: list[Path]) -> None:
-        """A session folder, or recordings as a new session."""
-        folders = [path for path in paths if path.is_dir() or path.name.endswith(".json")]
-        if folders:
-            self.work.open_folder(folders[0])
-            return
-        name = paths[0].resolve().parent.name if paths else "New session"
-        self.work.open(Session(name=name))
-        self.work.add_files(paths)
-
-    def _new(self) -> None:
-        if self._may_leave():
-            self.work.open(Session())
-            self.work.look(step="gather")
-
-    def _open(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "Open a session folder")
-        if folder:
-            self.open_session(Path(folder))
-
-    def open_session(self, folder: Path) -> None:
-        """Open a saved session in place of this one, if this one may be left."""
-        if self._may_leave():
-            self.work.open_folder(folder)
-
-    def _open_demo(self) -> None:
-        if self._may_leave():
-            from supple_snare.demo.session import demo_listening, demo_session
-
-            session = demo_session()
-            self.work.open(session, demo_listening(session))
-
-    def save(self) -> bool:
-        """Save; ask for a folder the first time."""
-        if self.work.folder is None:
-            return self._save_as()
-        return self.work.save()
-
-    def _save_as(self) -> bool:
-        folder = QFileDialog.getExistingDirectory(self, "An empty folder for the session", str(self.work.nearby))
-        if not folder:
-            return False
-        target = Path(folder)
-        if any(target.iterdir()):
-            target = target / (self.work.session.name.replace("/", "-").strip(". ") or "session")
-        return self.work.save_as(target)
-
-    def _may_leave(self) -> bool:
-        """Whether the present session may be left: saved, unchanged, or given up."""
-        if self._leaving:
-            return True
-        work = self.work
-        if not work.is_unsaved and (work.save() or work.folder is None):
-            return True
-        if work.folder is not None:
-            question = f"{work.saving.problem}\n\nLeave it? The next start brings it back."
-            answer = QMessageBox.question(self, "This session cannot be saved", question)
-            return answer == QMessageBox.StandardButton.Yes
-        box = QMessageBox(
-            QMessageBox.Icon.Question, "Keep this session?", "This session was never saved. Keep it?", parent=self
-        )
-        keep = box.addButton("Save it …", QMessageBox.ButtonRole.AcceptRole)
-        drop = box.addButton("Give it up", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay here", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        if box.clickedButton() is keep:
-            return self.save()
-        return box.clickedButton() is drop
-
     def _add_files(self) -> None:
         self.work.look(step="gather")
         card = self.cards["gather"]
@@ -451,8 +380,8 @@ class Window(QMainWindow):
             return
         paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
         if any(path.is_dir() for path in paths):
-            if self._may_leave():
-                self.open_paths(paths)
+            if self.doors.may_leave():
+                self.doors.open_paths(paths)
             return
         card = self.cards["gather"]
         assert isinstance(card, GatherCard)
@@ -608,21 +537,7 @@ class Window(QMainWindow):
         self._loupe_button.setChecked(work.looks.loupe)
         self._sheets.setCurrentWidget(self.measures if work.looks.measuring else self.page)
         self._measure_button.setChecked(work.looks.measuring)
-        legend = "Pegs lean left: early, right: late; 10 ms = 15°."
-        if work.looks.shows_moves and work.group is not None and work.group.has_pattern:
-            alone = ", ○ no partner" if work.view is not None and work.view.pairs is not None else ""
-            legend = f"Left: early, right: late; 10 ms = 15°. ◇ the aim{alone}."
-        if work.looks.shows_moves and work.moves_behind() is not None:
-            legend = f"Left: early, right: late; 10 ms = 15°. Pale: “{work.looks.behind}” (Shift+W)."
-        if work.feel_tapped is not None:
-            legend = "The feel is tapped in place of the recordings (Y)."
-        if work.looks.step == "hits":
-            legend = "● played  • ghost  ○ bleed  ⁄ grace  | roll  × removed  – by hand"
-        elif work.looks.step == "grid":
-            legend = "Drag bar 1 or a later line onto its hit; Shift pins it (◆)."
-        if work.looks.measuring:
-            legend = "Choose a row to go there; hover over the picture for numbers."
-        self._legend.setText(legend)
+        self._legend.setText(legend_of(work))
 
     def _say_stopped(self) -> None:
         self.work.stop_work()
@@ -643,55 +558,11 @@ class Window(QMainWindow):
     def leave_at_once(self) -> None:
         """Close without a question; what has no folder stays in the shelter."""
         self.work.saving.keep_place()
-        self._leaving = True
+        self.doors.asks = False
         self.close()
 
-    def _show_troubles(self) -> None:
-        """Say which files cannot be used as they are, and offer what can be done."""
-        troubles = self.work.hearing.troubles
-        sentences, acts = [], []
-        for kind, act in (
-            (Trouble.MISSING, ("Find them …", "Choose a folder; they are known by what they hold", self._find_files)),
-            (Trouble.CHANGED, ("Use as they are now", "Listen to the changed files anew", self.work.take_changed)),
-            (Trouble.UNREADABLE, ("Try again", "Look at the files once more", self._try_again)),
-        ):
-            paths = sorted(path for path, trouble in troubles.items() if trouble is kind)
-            if paths:
-                sentences.append(_trouble_words(kind, paths))
-                acts.append(act)
-        if sentences:
-            sentences.append("Nothing is drawn from such files.")
-            self.message.say(" ".join(sentences), True, acts)
-        elif self._troubled:
-            self.message.hide()
-        self._troubled = bool(sentences)
-
-    def _find_files(self) -> None:
-        folder = QFileDialog.getExistingDirectory(self, "The folder the recordings are in now", str(self.work.nearby))
-        if folder:
-            self.work.find_recordings([Path(folder)])
-
-    def _try_again(self) -> None:
-        hearing = self.work.hearing
-        hearing.forget([path for path, trouble in hearing.troubles.items() if trouble is Trouble.UNREADABLE])
-        self.work.resume()
-
-    def offer_lost(self) -> None:
-        """Offer what an earlier run left behind, if it did."""
-        left = self.work.saving.shelter.left()
-        if left:
-            newest = left[0]
-            count = f" (and {len(left) - 1} older)" if len(left) > 1 else ""
-            act = ("Bring it back", "Open it as it was a moment before the end", lambda: self._bring_back(newest))
-            self.message.say(f"“{newest.session.name}” was never saved when the program ended{count}.", False, [act])
-
-    def _bring_back(self, left: Left) -> None:
-        if self._may_leave():
-            self.message.hide()
-            self.work.bring_back(left)
-
     def _show_keys(self) -> None:
-        QMessageBox.information(self, "Keys and legend", _KEYS)
+        QMessageBox.information(self, "Keys and legend", KEYS)
 
     def show_first(self) -> None:
         """Show it where it was left; at first, over the whole of a screen that has no room for more."""
@@ -714,7 +585,7 @@ class Window(QMainWindow):
             self.page.bars_a_row = min((0.5, 1.0, 2.0, 4.0, 8.0, 16.0), key=lambda b: abs(b - float(bars)))
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        if event is not None and not self._may_leave():
+        if event is not None and not self.doors.may_leave():
             event.ignore()
             return
         settings = QSettings()
@@ -734,17 +605,6 @@ def _copy(text: str) -> None:
         clipboard.setText(text)
 
 
-def _trouble_words(kind: Trouble, paths: Sequence[Path]) -> str:
-    """Which files are in trouble, in one sentence."""
-    names = ", ".join(path.name for path in paths[:3]) + (f" and {len(paths) - 3} more" if len(paths) > 3 else "")
-    if kind is Trouble.MISSING:
-        return f"{names} {'was' if len(paths) == 1 else 'were'} not found in {paths[0].parent}."
-    if kind is Trouble.CHANGED:
-        be = "is not the file it was" if len(paths) == 1 else "are not the files they were"
-        return f"{names} {be} when the session last used {'it' if len(paths) == 1 else 'them'}."
-    return f"{names} cannot be read in {paths[0].parent}."
-
-
 def _saved_words(work: Workspace) -> str:
     """Whether the session is on disk, in a few words."""
     if work.saving.problem:
@@ -754,31 +614,3 @@ def _saved_words(work: Workspace) -> str:
     if work.folder is None:
         return "empty" if work.session.is_empty else "not saved yet" if work.is_unsaved else "as it came"
     return "saved" if work.is_saved else "saving …"
-
-
-_KEYS = """Space — play or stop          A — as played / tightened
-C — click          L — loop          Shift+L — loop the selection          Ctrl+L — how it is listened to
-1, 2, 3 — around the stroke or hit as played, tightened, in turn          F — the page follows
-S — half speed          V — tap the strokes          Shift+M — mono check
-N, P or → ← — next, previous stroke          ↑ ↓ — a row up, down
-B — groove library          In Feel: Y, Shift+Y — tap the feel, the other feel
-H — hold the selection as played          Shift+H — release it          E — even out
-J — the range moves as one piece          Ctrl+J — tighten only the range          X — drop all edits by hand
-W — exchange the present with the newest snapshot          Shift+W — lay that behind on the page
-D — next doubt          Return — fine          U — the other slot          I — move less
-In Tighten and Proof: drag the head of a peg          Alt+← → — move strokes by 1 ms, with Shift by 1 sample
-In a range without strokes Alt+← → slides the sound between them
-O — loupe          M — measurements          K — split a section here          Ctrl+K — make the range a section
-In Grid: T — tap          [, ] — previous, next tempo found          double-click a pinned line to let it go
-Shift+← → — the stroke, or all in the range, one slot earlier or later          G, Shift+G — lock, free its slot
-In Hits: N, P — next, previous hit          D, Shift+D — next, previous doubtful hit
-Delete, Return, R — remove, count as played, restore as found: the chosen hit, or all in the range
-Alt+← → — move the hit by 1 ms, with Shift by 1 sample
-Ctrl+1 … Ctrl+7 — the steps          Ctrl+T — tick the step off
-Ctrl++ / Ctrl+− or Ctrl+wheel — fewer, more bars a row
-Ctrl+Z / Ctrl+Shift+Z — undo, redo          Ctrl+H — the list of what was done          Ctrl+S — save
-
-Each peg is one stroke, standing at its slot. It leans left for early, right for late, 15 degrees for 10 ms; \
-a square head leans farther than can be drawn. Pegs of the first lead stand above the line, all others below. \
-A flag above a stroke is a doubt; a square foot is a held stroke, a round brass one was moved by hand; \
-a bar under it a slot given by hand; the little ticks are the other leads' hits."""
