@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from choosing import Case, main
-from playing import CENTRE_HZ, FloatArray, Manner, Played, drawn, drums, play, written
+from playing import CENTRE_HZ, FloatArray, Played, drawn, drums, play, written
 from supple_snare.timing.bar_signs import WEIGHTS, bar_signs
 from supple_snare.timing.meter import Meter
 from supple_snare.timing.tempo import hit_weights
@@ -44,7 +44,7 @@ def arranged(played: Played, rng: np.random.Generator) -> Hits:
     hits = Hits(played.hits_s, played.hits_db, np.array([names[number] for number in played.hits_lead], str))
     beats_s = played.beats_s
     beat_s = float(np.median(np.diff(beats_s)))
-    count = beats_a_bar(played.manner)
+    count = played.manner.meter.felt_count
     if rng.random() < 0.2:  # a drum that enters later
         enters_s = beats_s[min(int(rng.choice([1, 2, 4])) * count, len(beats_s) - 1)] - 0.1
         hits = hits.only((hits.drum != rng.choice(names)) | (hits.time_s > enters_s))
@@ -75,11 +75,6 @@ def _with_pick_up(hits: Hits, played: Played, count: int, beat_s: float, rng: np
     return hits.with_more(time_s, rng.uniform(-6.0, 0.0, len(at)), rng.choice(fills, len(at)).tolist())
 
 
-def beats_a_bar(manner: Manner) -> int:
-    """Felt beats in a bar."""
-    return round(manner.meter.bar_beats / manner.meter.felt_beats)
-
-
 def case(seed: int) -> Case:
     """A take, and which beats of its bars are their first."""
     rng = np.random.default_rng([seed, 321])
@@ -88,7 +83,7 @@ def case(seed: int) -> Case:
     hits = arranged(played, rng)
     names, lead = np.unique(hits.drum, return_inverse=True)
     centre_hz = np.array([CENTRE_HZ[name] * 2.0 ** rng.normal(0.0, 0.3) for name in names])
-    beats_s, count = played.beats_s, beats_a_bar(played.manner)
+    beats_s, count = played.beats_s, played.manner.meter.felt_count
     ends = np.diff(beats_s)[[0, -1]]
     # The beats go on beyond both ends.
     before, behind = np.arange(-3 * count, 0), np.arange(1, 2 * count + 1)
@@ -105,4 +100,4 @@ def case(seed: int) -> Case:
 
 
 if __name__ == "__main__":
-    main(__doc__ or "", case, list(WEIGHTS), list(WEIGHTS.values()))
+    main(__doc__ or "", case, WEIGHTS)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping
 from multiprocessing import Pool
 
 import numpy as np
@@ -42,7 +42,7 @@ def chosen_right(cases: list[Case], weights: NDArray[np.float64]) -> list[bool]:
     return [bool(right[int((rows @ weights).argmax())]) for _, rows, right in cases]
 
 
-def main(about: str, case: Callable[[int], Case], names: Sequence[str], in_force: Sequence[float]) -> None:
+def main(about: str, case: Callable[[int], Case], in_force: Mapping[str, float]) -> None:
     """Fit to takes that `case` makes from seeds, and say how good it is."""
     parser = argparse.ArgumentParser(description=about)
     parser.add_argument("--takes", type=int, default=1200)
@@ -54,10 +54,10 @@ def main(about: str, case: Callable[[int], Case], names: Sequence[str], in_force
         _tell_folds(cases)
     weights = fitted(cases)
     written_ones = np.array([bool(name) for name, _, _ in cases])
-    for words, own in (("as it is", np.array(in_force)), ("fitted", weights)):
+    for words, own in (("as it is", np.array(list(in_force.values()))), ("fitted", weights)):
         good = np.array(chosen_right(cases, own))
         print(f"{words}: drawn {good[~written_ones].mean():.3f}, written {good[written_ones].mean():.3f}")
-    print({name: round(float(weight), 2) for name, weight in zip(names, weights, strict=True)})
+    print({name: round(float(weight), 2) for name, weight in zip(in_force, weights, strict=True)})
 
 
 def _tell_folds(cases: list[Case]) -> None:

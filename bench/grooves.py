@@ -27,10 +27,14 @@ class Groove:
     tempo_bpm: tuple[float, float]
     meter: Meter = Meter()
 
+    def lines(self, hat: bool) -> dict[str, str]:
+        """What each drum that plays has to play."""
+        texts = {"low": self.low, "snare": self.snare} | ({"hat": self.hat} if hat else {})
+        return {drum: text for drum, text in texts.items() if text.strip(".")}
+
     def rows(self, hat: bool) -> list[NDArray[np.float64]]:
         """Amplitudes, one row a drum that plays."""
-        texts = [self.low, self.snare] + ([self.hat] if hat else [])
-        return [np.array([AMPLITUDE[mark] for mark in text]) for text in texts if text.strip(".")]
+        return [np.array([AMPLITUDE[mark] for mark in text]) for text in self.lines(hat).values()]
 
 
 _THREE, _SIX, _TWO = Meter(3, 4), Meter(6, 8), Meter(2, 4)

@@ -17,7 +17,6 @@ import numpy as np
 
 from finders import view_of
 from grid import is_read
-from grooves import GROOVES
 from material import (
     BACK,
     FAR,
@@ -34,7 +33,7 @@ from material import (
     struck_at,
     varied,
 )
-from playing import Played, drawn, play, written
+from playing import Played, drawn, drums, play, written
 from supple_snare.session.finding import tempos_of
 
 
@@ -48,12 +47,9 @@ def drums_of(kit: Kit, played: Played) -> list[str]:
         return drum
 
     low, back, third = take(*LOW), take(*BACK), take("hat", "ride", "conga", "kenkeni")
-    if not played.manner.groove:
-        return [back, low, third]
-    groove = GROOVES[played.manner.groove]
-    lines = [(low, groove.low), (back, groove.snare), (third, groove.hat)][: 3 if played.manner.hat else 2]
-    toms = [drum for drum in free if drum not in WITHOUT_MICROPHONE][: played.manner.toms]
-    return [drum for drum, line in lines if line.strip(".")] + toms
+    spare = [drum for drum in free if drum not in WITHOUT_MICROPHONE]
+    chosen = {"low": low, "snare": back, "hat": third} | ({"tom": spare[0]} if spare else {})
+    return [chosen[drum] for drum in drums(played.manner) if drum in chosen]
 
 
 def make(kit: Kit, played: Played, seed: int) -> Made:

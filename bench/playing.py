@@ -140,9 +140,7 @@ def drums(manner: Manner) -> list[str]:
     """What plays each line of a performance."""
     if not manner.groove:
         return ["snare", "low", "hat"]
-    groove = GROOVES[manner.groove]
-    rows = (("low", groove.low), ("snare", groove.snare), ("hat", groove.hat if manner.hat else ""))
-    return [drum for drum, row in rows if row.strip(".")] + ["tom"] * manner.toms
+    return [*GROOVES[manner.groove].lines(manner.hat)] + ["tom"] * manner.toms
 
 
 def ruling_of(manner: Manner) -> Ruling:

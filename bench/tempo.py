@@ -36,4 +36,4 @@ def case(seed: int) -> Case:
 
 
 if __name__ == "__main__":
-    main(__doc__ or "", case, list(WEIGHTS), list(WEIGHTS.values()))
+    main(__doc__ or "", case, WEIGHTS)

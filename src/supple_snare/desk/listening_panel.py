@@ -232,6 +232,6 @@ class LevelMeter(QWidget):
         if out:
             painter.setPen(theme.DESK_ALARM)
             painter.setFont(theme.text_font(11))
-            told = QRectF(0, 11, self.width(), 15)
-            painter.drawText(told, Qt.AlignmentFlag.AlignCenter, theme.counted(out, "gap"))
+            below = QRectF(0, 11, self.width(), 15)
+            painter.drawText(below, Qt.AlignmentFlag.AlignCenter, theme.counted(out, "gap"))
         painter.end()

@@ -16,6 +16,7 @@ from msgspec import structs
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from supple_snare.demo import GROOVES
+from supple_snare.desk import theme
 from supple_snare.desk.delay import once_quiet
 from supple_snare.desk.hearing import Hearing
 from supple_snare.desk.jobs import JobRunner
@@ -513,7 +514,7 @@ class Workspace(QObject):
             problems.append(str(error))
         count = len(session.members) - len(self.session.members)
         if count:
-            self.do(f"Add {count} file{'s' if count > 1 else ''}", session)
+            self.do(f"Add {theme.counted(count, 'file')}", session)
         if problems:
             self.tell_problem("\n".join(problems))
 

@@ -23,6 +23,7 @@ from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
+from supple_snare.sound.novelty import BandLevels
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.groove import groove_accents_db
@@ -73,8 +74,8 @@ class GroupView:
         By track key: every attack, and the odds that it was played.
     materials : dict of str to Material
         By track key: what each sound is taken for.
-    centre_hz : dict of str to float
-        By track key: middle of the spectrum of what is played there; infinite where nothing is.
+    levels : dict of str to BandLevels
+        By track key: levels in bands all through the recording.
     hits : dict of str to Hits
         By track key, of every track of the group.
     leads : tuple of str
@@ -93,7 +94,7 @@ class GroupView:
     tracks: tuple[Track, ...]
     verdicts: dict[str, Verdict]
     materials: dict[str, Material]
-    centre_hz: dict[str, float]
+    levels: dict[str, BandLevels]
     hits: dict[str, Hits]
     leads: tuple[str, ...]
     columns: tuple[str, ...]
@@ -212,9 +213,9 @@ class Stages:
             lambda _key: group_strokes(session, group, leads, columns, lead_hits),
         )
         offsets, pairs, plan = self._timed(session, group, strokes, columns)
-        centre_hz = {track.key: self._centre_hz(session, track, verdicts[track.key]) for track in tracks}
+        levels = {track.key: self._analyses[session.ear_of(track)].levels for track in tracks}
         return GroupView(
-            group, tracks, verdicts, materials, centre_hz, hits, leads, columns, strokes, offsets, pairs, plan
+            group, tracks, verdicts, materials, levels, hits, leads, columns, strokes, offsets, pairs, plan
         )
 
     def with_hits(self, view: GroupView, session: Session, group: Group) -> GroupView:
@@ -338,15 +339,6 @@ class Stages:
             (verdict, peaks, track.rules, track.section_rules, session.sections, material, *by_hand),
             lambda _key: track_hits(track, verdict, peaks, sections=session.sections, preset=PRESETS[material]),
         )
-
-    def _centre_hz(self, session: Session, track: Track, verdict: Verdict) -> float:
-        levels = self._analyses[session.ear_of(track)].levels
-        played_s = verdict.time_s[verdict.played]
-
-        def middle(_key: Any) -> float:
-            return float(np.median(levels.centre_hz(played_s))) if len(played_s) else np.inf
-
-        return self._keep("centre", (verdict, levels), middle)
 
     def _keep(self, stage: str, depends: tuple[Hashable, ...], make: Callable[[Any], T]) -> T:
         """The kept value for what it depends on, or a new one.

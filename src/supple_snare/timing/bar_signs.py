@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from supple_snare.timing.beat_signs import CELLS, blurred_rows, main_leads
 from supple_snare.timing.units import FloatArray, IntArray
 
-NEAR_BEATS = 0.14
+_NEAR_BEATS = 0.14
 """A hit no farther from a beat is on it."""
 
 _EARLY_BEATS = 1.0 / 12.0
@@ -71,7 +71,7 @@ def bar_signs(
             Share of the hits of leads that play little, as toms do, that fall into the beat before.
     """
     nearest = np.rint(place).astype(np.int64)
-    on_beat = np.abs(place - nearest) < NEAR_BEATS
+    on_beat = np.abs(place - nearest) < _NEAR_BEATS
     within = np.floor(place + _EARLY_BEATS).astype(np.int64)
 
     def share(beat: IntArray, of: NDArray[np.bool_]) -> FloatArray:

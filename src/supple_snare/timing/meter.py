@@ -58,6 +58,11 @@ class Meter:
         """Length of what is felt as one beat in quarter notes: three counts in 6/8, else one count."""
         return self.unit_beats * (3 if self.is_compound else 1)
 
+    @property
+    def felt_count(self) -> int:
+        """How many beats are felt in a bar: two in 6/8."""
+        return round(self.bar_beats / self.felt_beats)
+
     def __str__(self) -> str:
         return f"{self.count}/{self.unit}"
 

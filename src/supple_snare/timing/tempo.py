@@ -39,7 +39,6 @@ _ROUND_BPM = 0.08
 _BLOCK_BEATS = 8.0
 """Over so many beats drift stays much the same: their means tell how sure a tempo is."""
 
-
 _SURE_BAR = 0.8
 """Where bars begin is right in 99 % of takes that are as sure of it (`bench/bars.py`), and in 64 % of others."""
 
@@ -208,9 +207,8 @@ def _reading(
             break
     place, line, near = stands(beats_s)
     meter = _meter(place, weight, lead, compound)
-    count = round(meter.bar_beats / meter.felt_beats)
-    phase, sure = first_of_bar(bar_signs(place, weight, lead, centre_hz, count))
-    one = _first_bar(place, phase, count, beats_s)
+    phase, sure = first_of_bar(bar_signs(place, weight, lead, centre_hz, meter.felt_count))
+    one = _first_bar(place, phase, meter.felt_count, beats_s)
     grid, felt_bpm, wander = _laid(beats_s, line, time_s, near, meter, one)
     return TempoFinding(grid, felt_bpm, confidence, sure, wander)
 

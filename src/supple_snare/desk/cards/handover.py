@@ -232,7 +232,7 @@ class HandOverCard(Card):
     def _describe(self, group: Group) -> str:
         """What the hand-over of a group comes to, in a sentence or two."""
         count = len(group.tracks) or 1
-        files = "a MIDI file" if group.part else f"{theme.counted(count, 'file')}"
+        files = "a MIDI file" if group.part else theme.counted(count, "file")
         view = self.work.view_of(group)
         if view is None:
             return f"{group.name}: {files}; still listening."

@@ -149,10 +149,7 @@ class SlotsBox(QWidget):
 
     def _set_swing(self, percent: float) -> None:
         low, high = SWING_RANGE
-        self._do(
-            "Set the swing",
-            replace(self._in_force, swing=min(max(percent / 100.0, low), high)),
-        )
+        self._do("Set the swing", replace(self._in_force, swing=min(max(percent / 100.0, low), high)))
 
     def _set_swinging(self, text: str) -> None:
         self._do("Set what swings", replace(self._in_force, swing_note=_SWINGS[text]))
