@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
-from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtGui import QImage, QPainter, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QListWidget
 
 from supple_snare.desk.cards.handover import HandOverCard
+from supple_snare.desk.page_painter import base_px, paint_under
+from supple_snare.desk.theme import WAVE_UP
 from supple_snare.session.edits import change_group
+from supple_snare.session.grid_edits import with_grid
+from supple_snare.timing.grid import Grid, Pin
 from supple_snare.timing.tighten import Response
 from tests.desk.conftest import settle
 
@@ -91,6 +97,25 @@ def test_turning_a_control_leaves_what_lies_under_the_strokes(ready):
     work.look(tightened=False)
     ready.page._paint_layer()
     assert ready.page._under is not under
+
+
+def test_sound_stands_under_its_strokes_where_the_tempo_changes(ready):
+    """A row that begins twice as fast as it goes on: what is heard first still rises where its stroke stands."""
+    first_s = float(ready.work.view.strokes.time_s[0])
+    grid = Grid(55.0, first_s - 1.0, pins=(Pin(2.0, first_s),))
+    ready.work.do("Another tempo", with_grid(ready.work.session, grid))
+    settle(ready)
+    picture = replace(ready.page.picture(), show_moves=False)
+    assert picture.grid.tempo_at(0.1) == pytest.approx(120.0)
+    assert picture.grid.tempo_at(first_s + 1.0) == pytest.approx(55.0)
+    image = QImage(1000, 100, QImage.Format.Format_RGB32)
+    image.fill(Qt.GlobalColor.white)
+    painter = QPainter(image)
+    paint_under(painter, picture, 0, 0.0)
+    painter.end()
+    high = round(base_px(picture.layout)) - 12
+    loud = [x for x in range(image.width()) if image.pixelColor(x, high) == WAVE_UP]
+    assert loud[0] == pytest.approx(picture.layout.x_in_row(0, first_s), abs=4.0)
 
 
 def test_loop_and_click_reach_the_player(ready):

@@ -96,6 +96,11 @@ class PageLayout:
         bars = self.grid.bar_at(time_s) - self.row_bar(row) + self.margin_bars
         return self.line_left_px + bars * self.px_per_bar
 
+    def times_in_row(self, row: int, x_px: ArrayLike) -> FloatArray:
+        """The moments at pixels from the left in a row; the inverse of `x_in_row`."""
+        bars = (np.asarray(x_px, dtype=np.float64) - self.line_left_px) / self.px_per_bar - self.margin_bars
+        return self.grid.bar_time_s(self.row_bar(row) + bars)
+
     def row_of(self, time_s: float) -> int:
         """The row that a moment belongs to."""
         row = math.floor((float(self.grid.bar_at(time_s)) - self.first_bar) / self.bars_a_row)
@@ -109,8 +114,7 @@ class PageLayout:
     def time_at(self, x_px: float, y_px: float) -> float:
         """The moment under a point of the page; the inverse of `place_of`."""
         row = min(max(int(y_px // self.row_px), 0), self.rows - 1)
-        bars = (x_px - self.line_left_px) / self.px_per_bar - self.margin_bars
-        return float(self.grid.bar_time_s(self.row_bar(row) + bars))
+        return float(self.times_in_row(row, x_px))
 
     def rows_between(self, top_px: float, bottom_px: float) -> range:
         """Rows that a stretch of the page's height touches."""

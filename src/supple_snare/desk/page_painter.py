@@ -283,8 +283,9 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
     """The track to mend, else the first lead, rises from the line, the other leads hang below."""
     view, layout = picture.view, picture.layout
     assert view is not None
-    start_s, end_s = layout.row_span_s(row)
     columns = max(2, int(layout.line_width_px / _COLUMN_PX))
+    # Not even in time: a row in which the tempo or the meter changes runs faster here than there.
+    edges_s = layout.times_in_row(row, layout.line_left_px + np.linspace(0.0, layout.line_width_px, columns + 1))
     leads = view.leads or tuple(track.key for track in view.tracks[:1])
     above = picture.hit_track or leads[0]
     room_up, room_down = base_px(layout) - 8.0, layout.row_px - base_px(layout) - 6.0
@@ -295,7 +296,7 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
         total = np.zeros(columns)
         for key in keys:
             if key in picture.peaks:
-                total = np.maximum(total, _loudness(picture.peaks[key], edits, start_s, end_s, columns))
+                total = np.maximum(total, _loudness(picture.peaks[key], edits, edges_s))
         return total
 
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
@@ -363,9 +364,9 @@ def _paint_notes(painter: QPainter, picture: PagePicture, row: int) -> None:
                 painter.fillRect(box, theme.BRASS_PALE)
 
 
-def _loudness(peaks: Peaks, edits: EditList, start_s: float, end_s: float, columns: int) -> FloatArray:
-    """Height of each column, 0 to 1: loud and soft strokes both to be seen."""
-    edges = peaks.rate_hz * np.linspace(start_s, end_s, columns + 1)
+def _loudness(peaks: Peaks, edits: EditList, edges_s: FloatArray) -> FloatArray:
+    """Height of each column between two moments, 0 to 1: loud and soft strokes both to be seen."""
+    edges = peaks.rate_hz * edges_s
     shift = 0 if edits.is_identity else edits.shift[edits.piece_at(np.rint(edges[:-1]))]
     extremes = peaks.spans(edges[:-1] - shift, edges[1:] - shift)
     amplitude = np.max(np.abs(extremes), axis=1).astype(np.float64)

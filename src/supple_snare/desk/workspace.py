@@ -25,11 +25,11 @@ from supple_snare.desk.saving import Saving
 from supple_snare.desk.seams import Seams
 from supple_snare.desk.slot_weighing import SlotWeighing
 from supple_snare.errors import SessionError, SnareError
-from supple_snare.exchange.midi import MIDI_SUFFIXES, read_notes
 from supple_snare.session import edits
 from supple_snare.session.document import Group, Session
 from supple_snare.session.feels import FeelOf, FeelSeen, see_feel
 from supple_snare.session.folder import Opened, SessionFolder, open_history
+from supple_snare.session.gathering import gather
 from supple_snare.session.history import History
 from supple_snare.session.library import Library, user_folder
 from supple_snare.session.listening import Desk, Listening, Which
@@ -44,7 +44,6 @@ from supple_snare.session.stages import (
     moves_in,
 )
 from supple_snare.session.storage import FILE_NAME
-from supple_snare.sound.files import read_recording
 from supple_snare.sound.fingerprint import Fingerprint
 from supple_snare.timing.aim import Aim
 from supple_snare.timing.groove import Groove
@@ -495,28 +494,16 @@ class Workspace(QObject):
     def add_files(self, paths: Sequence[Path], *, group_name: str | None = None) -> None:
         """Add recordings and MIDI parts; files that cannot be used are named, the others are taken."""
         self.hearing.is_paused = False
-        recordings, problems = [], []
-        session = self.session
-        for path in paths:
-            try:
-                if path.suffix.lower() in MIDI_SUFFIXES:
-                    notes = read_notes(path)
-                    length_s = float(np.max(notes.end_s, initial=0.0))
-                    session = edits.add_part(session, path.resolve(), length_s)
-                    self.stages.learn_part(path.resolve(), notes)
-                else:
-                    recordings.append(read_recording(path.resolve()))
-            except SnareError as error:
-                problems.append(str(error))
-        try:
-            session = edits.add_recordings(session, recordings, group_name=group_name)
-        except SnareError as error:
-            problems.append(str(error))
-        count = len(session.members) - len(self.session.members)
-        if count:
-            self.do(f"Add {theme.counted(count, 'file')}", session)
-        if problems:
-            self.tell_problem("\n".join(problems))
+        found = gather(self.session, paths, group_name=group_name)
+        for path, notes in found.notes.items():
+            self.stages.learn_part(path, notes)
+        count = len(found.session.members) - len(self.session.members)
+        if found.session != self.session:
+            self.do(f"Add {theme.counted(count, 'file')}" if count else "Read the tempo from MIDI", found.session)
+        if found.problems:
+            self.tell_problem("\n".join(found.problems))
+        elif found.tempo_of:
+            self.tell(f"{found.tempo_of.name} has no notes: its tempos and meters are the grid now.")
 
     def when_cut(self, act: Callable[[], None]) -> None:
         """Run something once all seams are found."""
