@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixma
 
 from supple_snare.desk import theme
 from supple_snare.desk.controls import button
+from supple_snare.desk.grab import NEAR_PX, Grab
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
@@ -18,7 +19,6 @@ from supple_snare.session.stages import GroupView
 from supple_snare.timing.tighten import Response
 from supple_snare.timing.units import FloatArray
 
-_GRAB_PX = 6.0
 _BAND_STEP_PX = 4.0
 _LEAST_SPAN_MS = 30.0
 
@@ -32,6 +32,7 @@ class LeanChart(TakeChart):
         self._played: tuple[tuple[object, ...], QPixmap] | None = None
         self._span: float | None = None
         self._dragged: str | None = None
+        self._grab = Grab(QPointF())
         self.setToolTip("Offsets of all strokes. Drag the brass handles to set tolerance and reach; click to go there.")
         self.from_aim = button(
             "From the aim", "Show deviations from the aim in place of offsets from the grid", checkable=True
@@ -264,6 +265,7 @@ class LeanChart(TakeChart):
             return
         self._dragged = self._handle_at(event.position())
         if self._dragged:
+            self._grab = Grab(event.position(), self._handle(self._dragged))
             self._workspace.begin_gesture()
             return
         time_s = self._time_at(event.position().x())
@@ -281,9 +283,11 @@ class LeanChart(TakeChart):
             self.setCursor(Qt.CursorShape.SizeVerCursor if near else Qt.CursorShape.ArrowCursor)
             return
         response = self._response()
-        assert response is not None
+        to = self._grab.drag(event.position())
+        if response is None or to is None:
+            return
         plot = self._plot()
-        value = (plot.center().y() - event.position().y()) / plot.height() * 2.0 * self._span_ms()
+        value = (plot.center().y() - to.y()) / plot.height() * 2.0 * self._span_ms()
         value = round(max(value, 0.0) * 2.0) / 2.0
         changed = with_window(response, self._dragged, value)
         self._workspace.set_response(f"Change the {self._dragged}", changed)
@@ -301,7 +305,7 @@ class LeanChart(TakeChart):
             value = response.tolerance_ms if name == "tolerance" else response.reach_ms
             if value <= self._span_ms():
                 handle = self._handle(name)
-                if abs(point.x() - handle.x()) <= 12 and abs(point.y() - handle.y()) <= _GRAB_PX:
+                if abs(point.x() - handle.x()) <= 12 and abs(point.y() - handle.y()) <= NEAR_PX:
                     return name
         return None
 

@@ -9,6 +9,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QResi
 from PyQt6.QtWidgets import QToolTip
 
 from supple_snare.desk import theme
+from supple_snare.desk.grab import TREMBLE_PX
 from supple_snare.desk.hit_tools import choose_hit, chosen_hit, chosen_track, doubtful_s
 from supple_snare.desk.in_words import describe_hit
 from supple_snare.desk.stamps import put
@@ -22,7 +23,6 @@ from supple_snare.timing.units import FloatArray
 
 _LOW_DB, _HIGH_DB = -66.0, 4.0
 _GRAB_PX = 7.0
-_PULL_PX = 3.0
 _NEAR_PX = 9.0
 
 
@@ -194,7 +194,7 @@ class LevelChart(TakeChart):
         if event is None or key is None or work.view is None:
             return
         point = event.position()
-        if self._pressed_at is not None and not self._dragging and abs(point.y() - self._pressed_at.y()) > _PULL_PX:
+        if self._pressed_at is not None and not self._dragging and abs(point.y() - self._pressed_at.y()) > TREMBLE_PX:
             self._dragging = True
             work.begin_gesture(of_hits=True)
         if self._dragging:

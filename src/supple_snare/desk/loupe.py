@@ -13,6 +13,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, Q
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.grab import NEAR_PX, Grab
 from supple_snare.desk.hit_tools import (
     add_hit,
     choose_hit,
@@ -34,7 +35,6 @@ SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0)
 _READ_S = 0.32
 _LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
 _LABEL_PX = 34
-_GRAB_PX = 6.0
 _LANDS_PX = 2.0
 """A landing nearer to its start than this is not drawn apart from it."""
 
@@ -79,7 +79,7 @@ class Loupe(QWidget):
         self._centre_s: float | None = None
         self._pull: _Pull | None = None
         self._seam_dragged: tuple[int, float] | None = None
-        self._seam_from = 0.0
+        self._grab = Grab(QPointF())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(232)
         self.setMouseTracking(True)
@@ -458,11 +458,11 @@ class Loupe(QWidget):
         for mark_x, lands in ((landing_x, True), (start_x, False)):
             distance = np.abs(mark_x - point.x())
             nearest = int(np.argmin(distance))
-            if distance[nearest] <= _GRAB_PX:
+            if distance[nearest] <= NEAR_PX:
                 return key, nearest, lands
         return None
 
-    def _take(self, key: str, index: int, *, lands: bool) -> None:
+    def _take(self, at: QPointF, key: str, index: int, *, lands: bool) -> None:
         """Begin to pull the start of a hit, or where it lands."""
         view, centre = self._workspace.view, self._centre_s
         assert view is not None
@@ -470,6 +470,7 @@ class Loupe(QWidget):
         hit_s = float(hits.time_s[index])
         from_s = float(hits.landing_s[index]) if lands else hit_s
         self._pull = _Pull(key, hit_s, from_s, from_s, lands)
+        self._grab = Grab(at, QPointF(float(self._x(from_s)), at.y()))
         choose_hit(self._workspace, key, hit_s)
         self._centre_s = centre
 
@@ -481,10 +482,10 @@ class Loupe(QWidget):
         seam = self._seam_at(event.position())
         if seam is not None:
             self._seam_dragged = (seam, 0.0)
-            self._seam_from = event.position().x()
+            self._grab = Grab(event.position())
         elif mark is not None:  # with Shift a landing comes out of its start
             with_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self._take(mark[0], mark[1], lands=mark[2] or with_shift)
+            self._take(event.position(), mark[0], mark[1], lands=mark[2] or with_shift)
         elif (key := self._lane_at(event.position())) is not None:
             self._workspace.look(track=key)
         self.update()
@@ -492,14 +493,15 @@ class Loupe(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        if self._seam_dragged is not None:
-            by_s = self._time_at(event.position().x()) - self._time_at(self._seam_from)
+        to = self._grab.drag(event.position())
+        if self._seam_dragged is not None and to is not None:
+            by_s = self._time_at(to.x()) - self._time_at(self._grab.at.x())
             self._seam_dragged = (self._seam_dragged[0], by_s)
             self.update()
             return
-        if (pull := self._pull) is not None:
+        if (pull := self._pull) is not None and to is not None:
             rate = self._workspace.session.rate_hz
-            to_s = round(self._time_at(event.position().x()) * rate) / rate
+            to_s = round(self._time_at(to.x()) * rate) / rate
             self._pull = replace(pull, to_s=max(to_s, pull.hit_s) if pull.lands else to_s)
             self.update()
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, Qt, pyqtSignal
@@ -20,6 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.grab import NEAR_PX, Grab
 from supple_snare.desk.hit_tools import (
     add_hit,
     choose_hit,
@@ -52,8 +54,15 @@ from supple_snare.timing.hits import Kind
 
 _LEAST_ROW_PX = 84
 _MOST_ROW_PX = 150
-_GRAB_PX = 6
 _ROWS_SEEN = 5
+
+
+class _Peg(NamedTuple):
+    """A peg that can be leaned: the time of its stroke, and where it stands."""
+
+    time_s: float
+    foot: QPointF
+    head: QPointF
 
 
 class Page(QAbstractScrollArea):
@@ -73,12 +82,13 @@ class Page(QAbstractScrollArea):
         self._layer: QPixmap | None = None
         self._under: tuple[tuple[object, ...], QPixmap] | None = None
         self._playhead_s = 0.0
-        self._drag_from: tuple[QPointF, float] | None = None
+        self._grab: Grab | None = None
+        self._grabbed_s = 0.0
         self._line_dragged: float | None = None
         self._grid_at_grab: Grid | None = None
         self._hit_dragged: tuple[str, int] | None = None
         self._hit_to: QPointF | None = None
-        self._peg_dragged: tuple[float, QPointF] | None = None
+        self._peg_dragged: _Peg | None = None
         self.setFrameShape(self.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
@@ -263,71 +273,87 @@ class Page(QAbstractScrollArea):
         if event is None or event.button() != Qt.MouseButton.LeftButton or self._workspace.session.is_empty:
             return
         point = event.position()
-        time_s = self._time_at(point)
-        self._drag_from = (point, time_s)
+        handle = None
+        self._grabbed_s = self._time_at(point)
         self._hit_dragged = self._hit_at(point)
         if self._hit_dragged is not None and self._workspace.view is not None:
             key, index = self._hit_dragged
             choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[index]))
-        self._peg_dragged = self._head_at(point)
+        self._peg_dragged = self._peg_at(point)
         if self._peg_dragged is not None:
-            self._workspace.look(selected_s=self._peg_dragged[0], range_s=None)
-            self._workspace.begin_gesture()
-        if self._workspace.looks.step == "grid":
-            self._line_dragged = self._line_at(point)
-            if self._line_dragged is not None:
-                self._grid_at_grab = self._workspace.session.grid
-                self._workspace.begin_gesture()
+            self._workspace.look(selected_s=self._peg_dragged.time_s, range_s=None)
+            handle = self._peg_dragged.head
+        line = self._line_at(point) if self._workspace.looks.step == "grid" else None
+        if line is not None:
+            self._line_dragged, handle = line[0], QPointF(line[1], point.y())
+        self._grab = Grab(point, handle)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
-        point = event.position()
+        if self._grab is None:
+            self._hover(event)
+            return
+        was_drag = self._grab.is_drag
+        to = self._grab.drag(event.position())
+        if to is None:
+            return
+        with_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if not was_drag and (self._line_dragged is not None or self._peg_dragged is not None):
+            self._grid_at_grab = None if self._line_dragged is None else self._workspace.session.grid
+            self._workspace.begin_gesture()
         if self._line_dragged is not None:
-            self._drag_line(point, pinning=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            self._drag_line(to, pinning=with_shift)
         elif self._peg_dragged is not None:
-            self._drag_peg(point, fine=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-        elif self._hit_dragged is not None and self._drag_from is not None:
-            if (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
-                self._hit_to = point
-                self._canvas.update()
-        elif self._drag_from is not None and (point - self._drag_from[0]).manhattanLength() > _GRAB_PX:
-            ends = sorted((self._drag_from[1], self._time_at(point)))
-            self._workspace.look(range_s=(ends[0], ends[1]))
+            self._drag_peg(self._peg_dragged, to, fine=with_shift)
+        elif self._hit_dragged is not None:
+            self._hit_to = to
+            self._canvas.update()
         else:
-            on_line = self._workspace.looks.step == "grid" and self._line_at(point) is not None
-            handled = on_line or self._hit_at(point) is not None or self._head_at(point) is not None
-            self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
-            self._explain(event)
+            ends = sorted((self._grabbed_s, self._time_at(to)))
+            self._workspace.look(range_s=(ends[0], ends[1]))
+
+    def _hover(self, event: QMouseEvent) -> None:
+        """What can be handled, and the exact numbers of what lies under the pointer."""
+        point = event.position()
+        on_line = self._workspace.looks.step == "grid" and self._line_at(point) is not None
+        handled = on_line or self._hit_at(point) is not None or self._peg_at(point) is not None
+        self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
+        self._explain(event)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        if event is None or self._drag_from is None:
+        if event is None or self._grab is None:
             return
-        point, start_s = self._drag_from
-        self._drag_from = None
-        dragged, to = self._hit_dragged, self._hit_to
-        self._hit_dragged = self._hit_to = None
-        if self._peg_dragged is not None:
-            self._peg_dragged = None
-            self._workspace.end_gesture()
-            return
-        if dragged is not None:
-            self._drop_hit(dragged, to, exact=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-            return
-        if self._line_dragged is not None:
-            self._line_dragged = self._grid_at_grab = None
+        grab, self._grab = self._grab, None
+        line, self._line_dragged = self._line_dragged, None
+        peg, self._peg_dragged = self._peg_dragged, None
+        hit, self._hit_dragged = self._hit_dragged, None
+        to, self._hit_to = self._hit_to, None
+        if not grab.is_drag:
+            self._click(grab.at, line, peg, hit)
+        elif hit is not None and to is not None:
+            self._drop_hit(hit, to, exact=bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif line is not None or peg is not None:
+            self._grid_at_grab = None
             self._workspace.end_gesture()
             self._refresh()
-        elif (event.position() - point).manhattanLength() <= _GRAB_PX:
-            stroke = self._stroke_at(point)
+
+    def _click(self, at: QPointF, line: float | None, peg: _Peg | None, hit: tuple[str, int] | None) -> None:
+        """What was pressed and let go: the playhead goes there, except where a hit was chosen."""
+        if peg is not None:
+            self.placed.emit(peg.time_s)
+        elif line is not None:
+            self.placed.emit(float(self._workspace.session.grid.course.time_at(line)))
+        elif hit is None:
+            stroke = self._stroke_at(at)
             self._workspace.look(selected_s=stroke, hit=self._hit_of(stroke), range_s=None)
-            self.placed.emit(start_s)
+            self.placed.emit(self._grabbed_s)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._workspace.looks.step == "grid":
-            beat = self._line_at(event.position())
-            if beat is not None:
-                self._workspace.do("Unpin a grid line", unpin_line(self._workspace.session, beat))
+            line = self._line_at(event.position())
+            if line is not None:
+                self._workspace.do("Unpin a grid line", unpin_line(self._workspace.session, line[0]))
         if event is not None and self._workspace.looks.step == "hits":
             exact = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             hit = self._hit_at(event.position())
@@ -406,7 +432,7 @@ class Page(QAbstractScrollArea):
         where = np.where(view.offsets.placed, view.offsets.grid_s, view.strokes.time_s)
         nearest = int(np.argmin(np.abs(where - self._time_at(point))))
         row = int((point.y() + self._bar.value()) // layout.row_px)
-        near = abs(float(layout.x_in_row(row, where[nearest])) - point.x()) <= 2.5 * _GRAB_PX
+        near = abs(float(layout.x_in_row(row, where[nearest])) - point.x()) <= 2.5 * NEAR_PX
         return float(view.strokes.time_s[nearest]) if near else None
 
     def _hit_at(self, point: QPointF) -> tuple[str, int] | None:
@@ -420,17 +446,17 @@ class Page(QAbstractScrollArea):
         chosen = chosen_track(self._workspace)
         for key, lane_y in hit_lanes(layout, view, chosen):
             hits = view.hits[key]
-            if abs(lane_y - y) > _GRAB_PX or not len(hits):
+            if abs(lane_y - y) > NEAR_PX or not len(hits):
                 continue
             distance = np.abs(layout.x_in_row(row, hits.time_s) - point.x())
             distance[~is_marked(hits, chosen=key == chosen)] = np.inf
             nearest = int(np.argmin(distance))
-            if distance[nearest] <= _GRAB_PX:
+            if distance[nearest] <= NEAR_PX:
                 return key, nearest
         return None
 
-    def _head_at(self, point: QPointF) -> tuple[float, QPointF] | None:
-        """Time of the stroke whose peg's head is under a point, and its foot; only where strokes are moved."""
+    def _peg_at(self, point: QPointF) -> _Peg | None:
+        """The peg whose head is under a point; only where strokes are moved."""
         view, looks = self._workspace.view, self._workspace.looks
         if view is None or looks.step not in ("tighten", "proof") or not looks.tightened or not len(view.strokes):
             return None
@@ -443,27 +469,26 @@ class Page(QAbstractScrollArea):
         foot_y = row * layout.row_px - self._bar.value() + base_px(layout)
         upright = peg_lengths(view, near, layout)
         angle = lean_angle(view.offsets.offset_ms[near] + view.plan.move_ms[near])
-        away = np.hypot(
-            foot_x + np.sin(angle) * np.abs(upright) - point.x(), foot_y + np.cos(angle) * upright - point.y()
-        )
+        head_x, head_y = foot_x + np.sin(angle) * np.abs(upright), foot_y + np.cos(angle) * upright
+        away = np.hypot(head_x - point.x(), head_y - point.y())
         nearest = int(np.argmin(away))
-        if away[nearest] > _GRAB_PX:
+        if away[nearest] > NEAR_PX:
             return None
-        return float(view.strokes.time_s[near[nearest]]), QPointF(float(foot_x[nearest]), foot_y)
+        foot, head = QPointF(float(foot_x[nearest]), foot_y), QPointF(float(head_x[nearest]), float(head_y[nearest]))
+        return _Peg(float(view.strokes.time_s[near[nearest]]), foot, head)
 
-    def _drag_peg(self, point: QPointF, *, fine: bool) -> None:
-        """Lean a peg to where the pointer is."""
+    def _drag_peg(self, peg: _Peg, to: QPointF, *, fine: bool) -> None:
+        """Lean a peg so that its head meets a point."""
         view, selected = self._workspace.view, self._workspace.selected
-        assert self._peg_dragged is not None
         if view is None or selected is None:
             return
-        by = point - self._peg_dragged[1]
+        by = to - peg.foot
         offset_ms = leaning_ms(float(np.arctan2(by.x(), max(abs(by.y()), 1.0))))
         step = 0.1 if fine else 0.5
         place_stroke(self._workspace, selected, round(offset_ms / step) * step)
 
-    def _line_at(self, point: QPointF) -> float | None:
-        """Place, in quarter notes from bar 1, of the line of a bar or count under a point."""
+    def _line_at(self, point: QPointF) -> tuple[float, float] | None:
+        """The line of a bar or count under a point: quarter notes from bar 1, pixels from the left."""
         layout = self.page_layout
         grid, time_s = layout.grid, self._time_at(point)
         slots = grid.slots(time_s, time_s)
@@ -471,9 +496,9 @@ class Page(QAbstractScrollArea):
         nearest = lines[np.argmin(np.abs(slots.time_s[lines] - time_s))]
         row = int((point.y() + self._bar.value()) // layout.row_px)
         x = float(layout.x_in_row(row, slots.time_s[nearest]))
-        if abs(x - point.x()) > _GRAB_PX:
+        if abs(x - point.x()) > NEAR_PX:
             return None
-        return float(slots.place[nearest])
+        return float(slots.place[nearest]), x
 
     def _drag_line(self, point: QPointF, *, pinning: bool) -> None:
         """Bar 1's line moves the first beat; any other sets the tempo so that it meets the pointer, or is pinned there.

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
+from supple_snare.desk.grab import Grab
 from supple_snare.desk.lean_chart import with_window
 from supple_snare.desk.workspace import Workspace
 from supple_snare.timing.tighten import Response
@@ -26,6 +27,7 @@ class ResponseCurve(QWidget):
         super().__init__()
         self._workspace = workspace
         self._dragged: str | None = None
+        self._grab = Grab(QPointF())
         self.setFixedHeight(206)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
@@ -139,6 +141,7 @@ class ResponseCurve(QWidget):
         if event is not None:
             self._dragged = self._near(event.position())
             if self._dragged:
+                self._grab = Grab(event.position(), self.handle_points()[self._dragged])
                 self._workspace.begin_gesture()
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
@@ -150,18 +153,20 @@ class ResponseCurve(QWidget):
             self.setToolTip({"strength": "Drag up or down: strength", None: ""}.get(name, f"Drag sideways: {name}"))
             return
         response = self._response()
-        assert response is not None
+        to = self._grab.drag(event.position())
+        if response is None or to is None:
+            return
         plot = self._plot()
         if self._dragged == "strength":
             reach = min(response.reach_ms, _SPAN_MS)
             middle = 0.5 * (response.tolerance_ms + reach)
-            kept = (plot.center().y() - event.position().y()) / plot.height() * 2.0 * _SPAN_MS
+            kept = (plot.center().y() - to.y()) / plot.height() * 2.0 * _SPAN_MS
             over = max(middle - response.tolerance_ms, 0.5)
             left = float(np.clip((kept - response.tolerance_ms) / over, 0.0, 1.0))
             strength = 1.0 - left ** (1.0 / response.times)
             changed = replace(response, strength=round(strength, 2))
         else:
-            value = (event.position().x() - plot.center().x()) / plot.width() * 2.0 * _SPAN_MS
+            value = (to.x() - plot.center().x()) / plot.width() * 2.0 * _SPAN_MS
             changed = with_window(response, self._dragged, round(2.0 * max(value, 0.0)) / 2.0)
         work = self._workspace
         work.set_response(f"Change the {self._dragged}", changed)

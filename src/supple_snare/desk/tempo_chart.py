@@ -8,6 +8,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QToolTip
 
 from supple_snare.desk import theme
+from supple_snare.desk.grab import TREMBLE_PX
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
@@ -17,7 +18,6 @@ from supple_snare.session.section_edits import section_spans
 from supple_snare.timing.course import TEMPO_RANGE_BPM
 from supple_snare.timing.units import FloatArray
 
-_PULL_PX = 3.0
 _LEAST_SPAN_BPM = 4.0
 
 
@@ -141,7 +141,7 @@ class TempoChart(TakeChart):
             QToolTip.showText(event.globalPosition().toPoint(), f"bar {self._bar_at(point.x())}: {tempo:.2f} bpm", self)
             return
         if self._range_at_grab is None:
-            if abs(point.y() - self._pressed.y()) <= _PULL_PX:
+            if abs(point.y() - self._pressed.y()) <= TREMBLE_PX:
                 return
             if work.session.grid.played is None:
                 work.tell("A steady tempo has no curve to bend: tick Follow the band first.")
