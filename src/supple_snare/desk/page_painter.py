@@ -196,8 +196,10 @@ def _paint_section(painter: QPainter, picture: PagePicture, row: int, part: Span
         painter.setPen(QPen(theme.BRASS, 2, Qt.PenStyle.DashLine))
         painter.drawLine(QLineF(x, 2.0, x, layout.row_px - 2.0))
     painter.setFont(theme.text_font(12))
-    # Inside a row the number of the bar stands right of its line.
-    left = x + (24.0 if start_s > row_start_s + 1e-6 else 4.0)
+    left = x + 4.0
+    if start_s > row_start_s + 1e-6:  # inside a row the number of the bar stands right of its line
+        label = _bar_label(layout.grid, round(float(layout.grid.bar_at(start_s))))
+        left += painter.fontMetrics().horizontalAdvance(label) + 5.0
     room = float(layout.x_in_row(row, min(part.end_s, row_end_s))) - left - 8.0
     text = painter.fontMetrics().elidedText(part.section.name, Qt.TextElideMode.ElideRight, int(max(room, 0.0)))
     if not text:
@@ -228,13 +230,24 @@ def _paint_numbers(painter: QPainter, layout: PageLayout, row: int) -> None:
         painter.drawText(box, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignTop, _bar_text(first))
     painter.setPen(theme.INK_SOFT)
     painter.setFont(theme.text_font(12))
-    meters = {change.bar: f" · {change.meter}" for change in layout.grid.meter_changes}
-    if first in meters:
+    meter = _new_meter(layout.grid, first)
+    if meter:
         box = QRectF(0.0, 20.0, layout.line_left_px - 6.0, 16.0)
-        painter.drawText(box, Qt.AlignmentFlag.AlignRight, meters[first].removeprefix(" · "))
+        painter.drawText(box, Qt.AlignmentFlag.AlignRight, meter)
     for bar in range(first + 1, int(np.ceil(layout.row_bar(row + 1) - 1e-9))):
         x = float(layout.x_in_row(row, layout.grid.bar_time_s(bar)))
-        painter.drawText(QPointF(x + 3.0, 12.0), f"{_bar_text(bar)}{meters.get(bar, '')}")
+        painter.drawText(QPointF(x + 3.0, 12.0), _bar_label(layout.grid, bar))
+
+
+def _new_meter(grid: Grid, bar: int) -> str:
+    """The meter that a bar changes to, if it does."""
+    return next((str(change.meter) for change in grid.meter_changes if change.bar == bar), "")
+
+
+def _bar_label(grid: Grid, bar: int) -> str:
+    """What stands right of a bar's line: its number, and its meter where that is new."""
+    meter = _new_meter(grid, bar)
+    return f"{_bar_text(bar)} · {meter}" if meter else _bar_text(bar)
 
 
 def _bar_text(bar: int) -> str:
