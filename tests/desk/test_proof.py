@@ -118,6 +118,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     asked = work.seams.questions_of(work.group)
     assert len(asked) >= 3
     assert card.list.count() == len(asked)
+    assert not any(push.isEnabled() for push in card._answers.values())  # nothing is selected yet
     room = card.list.sizeHintForColumn(0)
     card.list.setFixedHeight(90)
     wait_until(lambda: card.list.verticalScrollBar().isVisible())
@@ -129,6 +130,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
         assert card.list.sizeHintForRow(row) >= 14 * (2 + len(told))
     window._step_doubt(1)
     assert work.selected == asked[0].stroke
+    assert card._answers[proof.fine].isEnabled() and not card._answers[proof.ask].isEnabled()
     window._return()
     left = [question for question in work.seams.questions_of(work.group) if not question.answered]
     assert len(left) == len(asked) - 1
@@ -145,6 +147,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     card.refresh()
     assert card.list.count() == len(asked) - 1
     card.list.setCurrentRow(0)
+    assert card._answers[proof.ask].isEnabled() and not card._answers[proof.fine].isEnabled()
     proof.ask(work)
     assert any(not question.answered for question in work.seams.questions_of(work.group))
 

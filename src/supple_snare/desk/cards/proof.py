@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QListView, QListWidget, QListWidgetItem
+from PyQt6.QtWidgets import QGridLayout, QListView, QListWidget, QListWidgetItem, QPushButton
 
 from supple_snare.desk import stroke_tools
 from supple_snare.desk.cards.base import Card
@@ -56,6 +58,7 @@ class ProofCard(Card):
         self.column.addWidget(head("Answer, and go on"))
         answers = QGridLayout()
         answers.setSpacing(6)
+        self._answers: dict[Callable[[Workspace], None], QPushButton] = {}
         for place, (name, hint, act) in enumerate(
             (
                 ("Fine", "It may stay as it is planned (Return)", fine),
@@ -69,6 +72,7 @@ class ProofCard(Card):
             push.setStyleSheet("padding: 4px 2px;")
             push.clicked.connect(lambda _on, a=act: a(self.work))
             answers.addWidget(push, place // 3, place % 3)
+            self._answers[act] = push
         self.column.addLayout(answers)
         self.column.addWidget(
             words("D and Shift+D go to the next and the one before. Drag its peg or use Alt+←→ to move it yourself.")
@@ -79,6 +83,7 @@ class ProofCard(Card):
         if view is None or group is None:
             self._count.setText("Nothing to proof yet.")
             self.list.clear()
+            self._offer_answers()
             return
         asked = self.work.seams.questions_of(group)
         left = [question for question in asked if not question.answered]
@@ -112,6 +117,16 @@ class ProofCard(Card):
         selected = self.work.looks.selected_s
         self.list.setCurrentRow(times.index(selected) if selected in times else -1)
         self.list.blockSignals(False)
+        self._offer_answers()
+
+    def _offer_answers(self) -> None:
+        """What can be said of the selected stroke; without a doubt about it there is nothing to agree to."""
+        question = question_here(self.work)
+        for act, push in self._answers.items():
+            if act in (fine, ask):
+                push.setEnabled(question is not None and question.answered == (act is ask))
+            else:
+                push.setEnabled(self.work.selected is not None)
 
     def _go(self, row: int) -> None:
         item = self.list.item(row)
