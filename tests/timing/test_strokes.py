@@ -1,5 +1,7 @@
 """Strokes: leads joined by rank, flams and rolls timed once."""
 
+import math
+
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
@@ -58,11 +60,17 @@ def test_close_microphones_lead_the_busiest_drum_first():
     snare = Hits.of(np.arange(8.0), level_db=-6.0)
     soft = Hits.of(np.arange(20.0), level_db=[-30.0] * 10 + [-8.0] * 10, kind=[0] * 10 + [Kind.BLEED] * 10)
     idle = Hits.of(np.arange(20.0), level_db=-12.0, kind=[Kind.BLEED] * 20)
-    assert suggest_leads([idle, snare, soft], [True, True, True]) == [2, 1]
+    assert suggest_leads([idle, snare, soft], [True, True, True], [math.inf, 300.0, 120.0]) == [2, 1]
 
 
 def test_a_far_microphone_does_not_lead_beside_a_close_one():
     """It is the only one to hear the cymbals, and hears everything late; alone it must do."""
     over, close = Hits.of(np.arange(20.0)), Hits.of(np.arange(8.0))
-    assert suggest_leads([over, close], [False, True]) == [1]
-    assert suggest_leads([over, close], [False, False]) == [0, 1]
+    assert suggest_leads([over, close], [False, True], [900.0, 300.0]) == [1]
+    assert suggest_leads([over, close], [False, False], [900.0, 300.0]) == [0, 1]
+
+
+def test_a_hat_leads_only_where_no_drum_is_struck():
+    """It has the most strokes, but what is struck with it covers it."""
+    hat, snare, kick = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(10.0))
+    assert suggest_leads([hat, snare, kick], [True, True, True], [7_000.0, 400.0, 110.0]) == [2, 1, 0]

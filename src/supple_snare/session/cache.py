@@ -222,17 +222,19 @@ def _arrays_of_verdicts(verdicts: list[Verdict]) -> dict[str, NDArray[Any]]:
     arrays = {
         f"{number}.{name}": getattr(each, name) for number, each in enumerate(verdicts) for name in _VERDICT_ARRAYS
     }
-    return arrays | {"is_far": np.array([each.is_far for each in verdicts], dtype=bool)}
+    arrays["is_far"] = np.array([each.is_far for each in verdicts], dtype=bool)
+    arrays["centre_hz"] = np.array([each.centre_hz for each in verdicts], dtype=np.float64)
+    return arrays
 
 
 def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
-    is_far, found = arrays["is_far"], []
-    if is_far.shape != (count,):
+    is_far, centre_hz, found = arrays["is_far"], arrays["centre_hz"], []
+    if is_far.shape != (count,) or centre_hz.shape != (count,):
         raise ValueError("of another group")
     for number in range(count):
         columns = {name: arrays[f"{number}.{name}"] for name in _VERDICT_ARRAYS}
         _check_alike(columns.values())
-        found.append(Verdict(**columns, is_far=bool(is_far[number])))
+        found.append(Verdict(**columns, is_far=bool(is_far[number]), centre_hz=float(centre_hz[number])))
     return found
 
 

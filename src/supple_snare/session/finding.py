@@ -34,15 +34,8 @@ def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
     level_db = np.concatenate([hits.level_db for hits in played])
     lead = np.repeat(np.arange(len(played)), [len(hits) for hits in played])
     order = np.argsort(time_s, kind="stable")
-    centre_hz = np.array([_centre_hz(view, key) for key in keys]) if view.levels else None
+    centre_hz = None if view.part else np.array([view.verdicts[key].centre_hz for key in keys])
     return find_tempo(time_s[order], level_db[order], lead[order], centre_hz=centre_hz)
-
-
-def _centre_hz(view: GroupView, key: str) -> float:
-    """Middle of the spectrum of what is played on a track; infinite if nothing is."""
-    verdict = view.verdicts[key]
-    played_s = verdict.time_s[verdict.played]
-    return float(np.median(view.levels[key].centre_hz(played_s))) if len(played_s) else np.inf
 
 
 @dataclass(frozen=True)

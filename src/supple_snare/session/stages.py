@@ -23,7 +23,6 @@ from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import Verdict, judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
-from supple_snare.sound.novelty import BandLevels
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.groove import groove_accents_db
@@ -74,8 +73,6 @@ class GroupView:
         By track key: every attack, and the odds that it was played.
     materials : dict of str to Material
         By track key: what each sound is taken for.
-    levels : dict of str to BandLevels
-        By track key: levels in bands all through the recording.
     hits : dict of str to Hits
         By track key, of every track of the group.
     leads : tuple of str
@@ -94,7 +91,6 @@ class GroupView:
     tracks: tuple[Track, ...]
     verdicts: dict[str, Verdict]
     materials: dict[str, Material]
-    levels: dict[str, BandLevels]
     hits: dict[str, Hits]
     leads: tuple[str, ...]
     columns: tuple[str, ...]
@@ -213,10 +209,7 @@ class Stages:
             lambda _key: group_strokes(session, group, leads, columns, lead_hits),
         )
         offsets, pairs, plan = self._timed(session, group, strokes, columns)
-        levels = {track.key: self._analyses[session.ear_of(track)].levels for track in tracks}
-        return GroupView(
-            group, tracks, verdicts, materials, levels, hits, leads, columns, strokes, offsets, pairs, plan
-        )
+        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
 
     def with_hits(self, view: GroupView, session: Session, group: Group) -> GroupView:
         """A view with the hits of another session, in which only rules of hits differ; its strokes stay as they are.
@@ -254,7 +247,7 @@ class Stages:
         offsets, pairs, plan = self._timed(session, group, strokes, lead)
         hits = {group.part: Hits.of(strokes.time_s, level_db=strokes.level_db)}
         return GroupView(
-            group, (), {}, {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords)
+            group, (), {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords)
         )
 
     def _timed(
@@ -374,7 +367,7 @@ def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool]) -> list[int]:
         Hits.of(verdict.time_s, level_db=verdict.level_db, kind=kind)
         for verdict, kind in zip(verdicts, kinds, strict=True)
     ]
-    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close)
+    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close, [each.centre_hz for each in verdicts])
 
 
 def part_of(progress: Progress, number: int, total: int) -> Progress:

@@ -6,6 +6,7 @@ From that, the attack's level, and who hears it first, `judge` tells the odds th
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -88,6 +89,8 @@ class Verdict:
         How fast each attack rises, dB per ms.
     is_far : bool
         Whether this microphone is close to no drum of its own.
+    centre_hz : float
+        Middle of the spectrum of what was played into this microphone; infinite if nothing was.
     """
 
     time_s: FloatArray
@@ -95,6 +98,7 @@ class Verdict:
     log_odds: FloatArray
     sharpness: FloatArray
     is_far: bool = False
+    centre_hz: float = math.inf
 
     @property
     def played(self) -> NDArray[np.bool_]:
@@ -181,12 +185,14 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         once = keep_distinct(time_s, log_odds)
+        played_s = time_s[once][log_odds[once] > 0.0]
         level_db = _own_levels_db(analysis.peaks, time_s[once], found.level_db[once], log_odds[once] > 0.0)
         verdict = Verdict(
             time_s=frozen(time_s[once]),
             level_db=frozen(level_db),
             log_odds=frozen(log_odds[once]),
             sharpness=frozen(found.sharpness[once]),
+            centre_hz=float(np.median(analysis.levels.centre_hz(played_s))) if len(played_s) else math.inf,
         )
         if signs is not None and len(analyses) > 1:
             verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
