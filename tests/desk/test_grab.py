@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import pytest
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
+from PyQt6.QtWidgets import QAbstractSpinBox, QApplication, QComboBox, QSlider
 
 from supple_snare.desk.response_curve import ResponseCurve
 from tests.desk.conftest import settle, wait_until
@@ -56,3 +58,30 @@ def test_a_handle_taken_beside_its_middle_goes_as_far_as_the_hand(ready):
     drag(curve, before + QPointF(5, 0), before + QPointF(25, 0))
     by = curve.handle_points()["tolerance"] - before
     assert by.x() == pytest.approx(20.0, abs=0.6 * curve._plot().width() / 120.0)
+
+
+def turn_wheel(widget, steps):
+    """The wheel over the middle of a control; whether the control took it, else it goes on to what lies under it."""
+    middle = QPointF(widget.rect().center())
+    event = QWheelEvent(
+        middle, QPointF(widget.mapToGlobal(middle.toPoint())), QPoint(), QPoint(0, 120 * steps),
+        Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier, Qt.ScrollPhase.NoScrollPhase, False,
+    )  # fmt: skip
+    QApplication.sendEvent(widget, event)
+    return event.isAccepted()
+
+
+def test_the_wheel_turns_a_card_over_and_only_a_chosen_control(ready):
+    """A strength that comes to lie under the pointer stays; the card scrolls."""
+    ready.work.look(step="tighten")
+    settle(ready)
+    card, before = ready.cards["tighten"], ready.work.session
+    controls = [*card.findChildren(QSlider), *card.findChildren(QAbstractSpinBox), *card.findChildren(QComboBox)]
+    for control in controls:
+        control.clearFocus()
+        assert not turn_wheel(control, -1)
+    assert ready.work.session == before
+    ready.activateWindow()
+    card.strength._slider.setFocus()
+    assert turn_wheel(card.strength._slider, -1)
+    assert ready.work.group.response.strength < before.groups[0].response.strength

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 
 class WholeBox(QSpinBox):
-    """A whole number typed or turned with the wheel, with a real minus sign."""
+    """A whole number typed, or turned with the wheel once it is chosen, with a real minus sign."""
 
     def __init__(self, low: int, high: int, hint: str, *, unit: str = "") -> None:
         super().__init__()
@@ -50,7 +50,7 @@ class WholeBox(QSpinBox):
 
 
 class NumberBox(QDoubleSpinBox):
-    """A number typed or turned with the wheel, with a real minus sign."""
+    """A number typed, or turned with the wheel once it is chosen, with a real minus sign."""
 
     def __init__(self, low: float, high: float, *, unit: str = "", digits: int = 0, step: float = 1.0) -> None:
         super().__init__()
@@ -216,7 +216,7 @@ def select_choice(box: QComboBox, chosen: object) -> None:
 def number(
     low: float, high: float, hint: str, *, unit: str = "", digits: int = 0, step: float = 1.0, lowest: str = ""
 ) -> QDoubleSpinBox:
-    """A number that is typed or turned with the wheel; at its lowest it may say a word instead."""
+    """A number that is typed, or turned with the wheel once it is chosen; at its lowest it may say a word instead."""
     box = NumberBox(low, high, unit=unit, digits=digits, step=step)
     box.setSpecialValueText(lowest)
     box.setToolTip(hint)

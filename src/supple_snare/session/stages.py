@@ -246,9 +246,7 @@ class Stages:
         strokes, lead = chords.strokes, (group.part,)
         offsets, pairs, plan = self._timed(session, group, strokes, lead)
         hits = {group.part: Hits.of(strokes.time_s, level_db=strokes.level_db)}
-        return GroupView(
-            group, (), {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords)
-        )
+        return GroupView(group, (), {}, {}, hits, lead, lead, strokes, offsets, pairs, plan, HeardPart(notes, chords))
 
     def _timed(
         self, session: Session, group: Group, strokes: Strokes, columns: tuple[str, ...]

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtWidgets import (
+    QAbstractSlider,
+    QAbstractSpinBox,
+    QComboBox,
+    QLabel,
+    QScrollBar,
+    QVBoxLayout,
+    QWidget,
+)
 
 from supple_snare.desk.workspace import Workspace
 
@@ -22,6 +31,7 @@ class Card(QWidget):
         heading.setObjectName("title")
         self.column.addWidget(heading)
         self.build()
+        self._leave_wheel()
         for signal in (
             workspace.session_changed,
             workspace.stages_changed,
@@ -42,6 +52,21 @@ class Card(QWidget):
 
     def showEvent(self, event: object) -> None:
         self.refresh()
+
+    def _leave_wheel(self) -> None:
+        """A wheel that turns the card over turns no control that comes to lie under it, unless it was chosen."""
+        kinds = (QAbstractSlider, QAbstractSpinBox, QComboBox)
+        for control in (each for kind in kinds for each in self.findChildren(kind)):
+            if not isinstance(control, QScrollBar):
+                control.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+                control.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        is_wheel = event is not None and event.type() == QEvent.Type.Wheel
+        if is_wheel and isinstance(watched, QWidget) and not watched.hasFocus():
+            event.ignore()  # type: ignore[union-attr]
+            return True
+        return super().eventFilter(watched, event)
 
     def _refresh_if_shown(self) -> None:
         if self.isVisible():
