@@ -21,22 +21,23 @@ from supple_snare.timing.ruling import Ruling, Subdivision
 
 
 def demo_grooves() -> list[Groove]:
-    """The band's grooves: the drums marching, the drums swinging, the snare by itself, the accordion."""
+    """The band's grooves: the drums marching, the drums swinging, the snare by itself, the washboard, the sousaphone."""
     stages, session = Stages(), demo_session()
-    drums, accordion = session.groups[0].key, session.groups[-1].key
-    for key in (drums, accordion):
+    drums, sousaphone = session.groups[0].key, session.groups[1].key
+    for key in (drums, sousaphone):
         session = change_group(session, key, feel=FeelRules(Cycle(1)))
     for bar, name in ((score.SWUNG_BARS.start, "Swung"), (score.SWUNG_BARS.stop, "Last part")):
         session = split_section(session, float(session.grid.bar_time_s(bar)), name=name)
     swung = next(section.key for section in session.sections if section.name == "Swung")
     session = set_ruling(session, swung, Ruling(Subdivision(16), swing=score.SWING))
     stages.analyse_all(session)
-    snare = session.groups[0].tracks[0]
+    snare, _, washboard = session.groups[0].tracks[:3]
     return [
         _taken(stages, session, drums, FeelOf("section", session.sections[0].key), "Lantern Quay drums, marching"),
         _taken(stages, session, drums, FeelOf("section", swung), "Lantern Quay drums, swinging"),
         _taken(stages, session, drums, FeelOf("lead", snare), "Lantern Quay snare"),
-        _taken(stages, session, accordion, FeelOf(), "Lantern Quay accordion"),
+        _taken(stages, session, drums, FeelOf("lead", washboard), "Lantern Quay washboard"),
+        _taken(stages, session, sousaphone, FeelOf(), "Lantern Quay sousaphone"),
     ]
 
 
