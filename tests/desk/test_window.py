@@ -196,6 +196,8 @@ def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):
     ready.work.look(step="hand over")
     card = ready.cards["hand over"]
     assert isinstance(card, HandOverCard)
+    assert card.folder.text() == str(take.files[0].parent / "New session tightened")
+    card.folder.clear()
     assert not card.write.isEnabled()
     card.folder.setText(str(tmp_path / "tight"))
     card.write.click()

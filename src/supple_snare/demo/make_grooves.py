@@ -21,7 +21,7 @@ from supple_snare.timing.ruling import Ruling, Subdivision
 
 
 def demo_grooves() -> list[Groove]:
-    """The band's grooves: the drums marching, the drums swinging, the snare by itself, the washboard, the sousaphone."""
+    """The band's grooves: the drums marching and swinging, the snare, the washboard, the sousaphone."""
     stages, session = Stages(), demo_session()
     drums, sousaphone = session.groups[0].key, session.groups[1].key
     for key in (drums, sousaphone):

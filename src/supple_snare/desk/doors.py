@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 from supple_snare.desk.message_bar import MessageBar
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.document import Session
+from supple_snare.session.folder import folder_name
 from supple_snare.session.shelter import Left
 
 
@@ -79,7 +80,7 @@ class Doors:
             return False
         target = Path(folder)
         if any(target.iterdir()):
-            target = target / (self._work.session.name.replace("/", "-").strip(". ") or "session")
+            target = target / folder_name(self._work.session)
         return self._work.save_as(target)
 
     def may_leave(self) -> bool:

@@ -21,6 +21,7 @@ from typing import Self
 
 from supple_snare.errors import NewerSessionError, SessionError
 from supple_snare.exchange.replacing import replacing
+from supple_snare.session.document import Session
 from supple_snare.session.history import History
 from supple_snare.session.journal import Journal, read_journal
 from supple_snare.session.listening import Desk, read_desk, write_desk
@@ -46,6 +47,11 @@ class Opened:
     history: History
     words: tuple[str, ...] = ()
     desk: Desk = Desk()  # noqa: RUF009  # frozen
+
+
+def folder_name(session: Session) -> str:
+    """The session's name as the name of a folder."""
+    return session.name.replace("/", "-").strip(". ") or "session"
 
 
 def open_history(path: Path) -> Opened:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from PyQt6.QtWidgets import (
     QSizePolicy,
 )
 
+from supple_snare.demo import TAKE
 from supple_snare.desk import theme
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.controls import button, head, words
@@ -28,6 +30,7 @@ from supple_snare.desk.programmes import click_of, mix_track
 from supple_snare.errors import SnareError
 from supple_snare.session.account import ACCOUNT_NAME, account, write_account
 from supple_snare.session.document import Group
+from supple_snare.session.folder import folder_name
 from supple_snare.session.handover import OwnTrack, own_track, part_to_write, plan_files, write_files
 
 _STOPPED = "Stopped. Files that were whole stay; no half file is left."
@@ -46,12 +49,14 @@ class HandOverCard(Card):
     def build(self) -> None:
         self._job: Job | None = None
         self._written: Path | None = None
+        self._suggested = ""
         self.column.addWidget(head("Folder"))
         row = QHBoxLayout()
         self.folder = QLineEdit()
         self.folder.setPlaceholderText("choose or type a folder")
         self.folder.setAccessibleName("Folder")
         self.folder.textChanged.connect(self._update_buttons)
+        self.folder.textChanged.connect(self.folder.setToolTip)
         choose = button("…", "Choose a folder")
         choose.setAccessibleName("Choose a folder")
         choose.setFixedWidth(36)
@@ -120,12 +125,25 @@ class HandOverCard(Card):
         for key, box in self._groups.items():
             box.setText(names[key])
             box.setToolTip(names[key])
+        self._suggest_folder()
         self._show_facts()
         self._update_buttons()
 
+    def _suggest_folder(self) -> None:
+        """A new folder beside the session or its recordings, as long as nobody has named another."""
+        if self.folder.text() == self._suggested and not self.work.session.is_empty:
+            self._suggested = str(self._beside / f"{folder_name(self.work.session)} tightened")
+            self.folder.setText(self._suggested)
+
+    @property
+    def _beside(self) -> Path:
+        """Where a new folder may stand: not among the program's own files, nor where nothing may be written."""
+        beside = self.work.folder.parent if self.work.folder else self.work.nearby
+        return beside if beside != TAKE and os.access(beside, os.W_OK) else Path.home()
+
     def start(self) -> None:
         """Find the seams that are still missing, then write."""
-        folder = Path(self.folder.text().strip()).expanduser()
+        folder = self._beside / Path(self.folder.text().strip()).expanduser()
         wanted = [key for key, box in self._groups.items() if box.isChecked()]
         container = _FORMATS[self._format.currentText()]
         self.result.setText("Finding seams …")
