@@ -132,9 +132,13 @@ def step_states(work: Workspace) -> dict[str, str]:
     count = len(session.tracks) + len(session.parts)
     gathered = f"{theme.counted(count, 'track')} · {theme.counted(len(session.groups), 'group')}"
     states["gather"] = gathered if count else "no recordings yet"
-    tempo = "follows" if grid.played is not None else f"{grid.tempo_bpm:.4g}"
-    own = sum(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
-    states["grid"] = f"{tempo} · {grid.meter} · {grid.ruling}{' …' if own else ''}"
+    slowest, fastest = grid.course.tempo_range_bpm
+    tempo = f"{slowest:.4g}" if fastest - slowest < 1.0 else f"{slowest:.0f}–{fastest:.0f}"
+    if grid.played is not None:
+        tempo = "follows"
+    own = any(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
+    meters = " …" if grid.meter_changes else ""
+    states["grid"] = f"{tempo} · {grid.meter}{meters} · {grid.ruling}{' …' if own else ''}"
     if advice := work.slots.advice():
         states["grid"] = f"better: {_few_words(advice)}"
     if view is None:

@@ -23,16 +23,26 @@ ACCOUNT_NAME = "what was done.txt"
 
 def account(session: Session, groups: Sequence[tuple[GroupView, Cut | None]], files: Sequence[Path]) -> str:
     """What was done to each group, with figures."""
-    grid = session.grid
-    tempo = "following the band" if grid.played is not None else f"{grid.tempo_bpm:.6g} bpm"
-    lines = [
-        f"{session.name}: tightened with Supple Snare {__version__}",
-        f"Grid: {tempo}, {grid.meter}, {grid.ruling}",
-    ]
+    lines = [f"{session.name}: tightened with Supple Snare {__version__}", *_of_grid(session)]
     for view, cut in groups:
         lines += ["", *_of_group(session, view, cut)]
     lines += ["", "Files:", *(f"  {path.name}" for path in files)]
     return "\n".join(lines) + "\n"
+
+
+def _of_grid(session: Session) -> list[str]:
+    """Tempo, meters and slots; sections with slots of their own below."""
+    grid = session.grid
+    slowest, fastest = grid.course.tempo_range_bpm
+    tempo = f"{slowest:.6g} bpm" if slowest == fastest else f"{slowest:.4g} to {fastest:.4g} bpm"
+    if grid.played is not None:
+        tempo = f"following the band, {tempo}"
+    meters = [str(grid.meter), *(f"{change.meter} from bar {change.bar}" for change in grid.meter_changes)]
+    lines = [f"Grid: {tempo}; {', '.join(meters)}; {session.take_grid.ruling}"]
+    for section in session.sections:
+        if section.ruling is not None and section.ruling != session.take_grid.ruling:
+            lines.append(f"  {section.name}: {section.ruling}")
+    return lines
 
 
 def write_account(text: str, folder: Path) -> Path:

@@ -98,6 +98,12 @@ class Course:
     before_bpm: float
     after_bpm: float
 
+    @property
+    def tempo_range_bpm(self) -> tuple[float, float]:
+        """The slowest and the fastest tempo, to a thousandth: whole numbers of samples leave less than that open."""
+        tempos = np.append(60.0 * np.diff(self.beat) / np.diff(self.time_s), self.after_bpm).round(3)
+        return float(tempos.min()), float(tempos.max())
+
     def time_at(self, beat: ArrayLike) -> FloatArray:
         """Seconds at which places of the music fall."""
         return through(self.beat, self.time_s, beat, 60.0 / self.before_bpm, 60.0 / self.after_bpm)
