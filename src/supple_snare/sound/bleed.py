@@ -17,6 +17,7 @@ from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
+from supple_snare.sound.shapes import agreed_starts
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from supple_snare.sound.starts import rough_starts, settle_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
@@ -177,13 +178,15 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         One per track, in the same order.
     """
     verdicts = []
-    for analysis, (found, time_s, signs) in zip(analyses, weigh_signs(analyses), strict=True):
+    for analysis, (settled_s, others, signs) in zip(analyses, weigh_signs(analyses), strict=True):
+        found = analysis.attacks
         if signs is None:
             log_odds = np.zeros(0)
         elif len(analyses) == 1:
             log_odds = signs.alone_log_odds()
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
+        time_s = agreed_starts(found, settled_s, others, log_odds > 0.0)
         once = keep_distinct(time_s, log_odds)
         played_s = time_s[once][log_odds[once] > 0.0]
         level_db = _own_levels_db(analysis.peaks, time_s[once], found.level_db[once], log_odds[once] > 0.0)
@@ -226,20 +229,23 @@ def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, playe
     return own_db
 
 
-def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[Rises, FloatArray, Signs | None]]:
-    """For each track its attacks, their settled starts, and the signs for each; None where a track has no attacks."""
+def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[FloatArray, FloatArray, Signs | None]]:
+    """For the attacks of each track their settled starts, the amplitude of all else that sounds at each, and the signs
+    for each; None where a track has no attacks."""
     if not any(len(analysis.attacks) for analysis in analyses):
-        return [(analysis.attacks, np.zeros(0), None) for analysis in analyses]
+        return [(np.zeros(0), np.zeros(0), None) for _ in analyses]
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     sources = learn_sources([analysis.levels for analysis in analyses], rough_s)
     struck_s = _struck_s(analyses, sources, rough_s)
-    starts = []
+    starts, others = [], []
     for track, analysis in enumerate(analyses):
         heard, bleed = _likely_bleed(analyses, sources, track, rough_s[track], struck_s)
-        starts.append(settle_starts(analysis.attacks, _covered(analysis.attacks, heard, bleed)))
+        covered = _covered(analysis.attacks, heard, bleed)
+        starts.append(settle_starts(analysis.attacks, covered))
+        others.append(np.maximum(analysis.attacks.quiet, covered)[:, 0])
     return [
-        (analysis.attacks, starts[track], _signs(analyses, sources, track, starts[track], starts))
-        for track, analysis in enumerate(analyses)
+        (starts[track], others[track], _signs(analyses, sources, track, starts[track], starts))
+        for track in range(len(analyses))
     ]
 
 

@@ -6,7 +6,8 @@ clear in one of the bands.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -37,6 +38,15 @@ _SETTLED_S = 0.020
 
 _LEAST_RISE_MS = 0.25
 """The span over which amplitudes are averaged: nothing rises faster than can be seen."""
+
+SHAPE_RATE_HZ = 6_000.0
+_SHAPE_TOP_HZ = 1_500.0
+SHAPE_BEFORE_S = 0.026
+_SHAPE_AFTER_S = 0.022
+SHAPE_SAMPLES = round((SHAPE_BEFORE_S + _SHAPE_AFTER_S) * SHAPE_RATE_HZ)
+"""The waveform of an attack, low-passed, around the moment at which it passes `SHAPED_AT` of its peak."""
+
+SHAPED_AT = SHARES.index(0.4)
 
 _GUARD_S = 0.006
 _PLAIN_RISE_DB = 9.0
@@ -80,6 +90,8 @@ class Rises:
     lasting_db : float array, shape (n,)
         Loudest moment after the candidate over the loudest before, in the whole sound: far below 0 where a sound is
         broken off, which lifts the spectrum for a moment too.
+    shape : float array, shape (n, SHAPE_SAMPLES)
+        The waveform below 1.5 kHz, over its largest amplitude, at `SHAPE_RATE_HZ`; it begins at `shape_s`.
     """
 
     crossing_s: FloatArray
@@ -88,25 +100,24 @@ class Rises:
     contrast_db: FloatArray
     rise_db: FloatArray
     lasting_db: FloatArray
+    shape: NDArray[np.float32]
 
     def __len__(self) -> int:
         return len(self.peak)
 
     def __getitem__(self, which: NDArray[np.intp] | NDArray[np.bool_]) -> Rises:
         """The rises at an index array or mask."""
-        return Rises(
-            frozen(self.crossing_s[which]),
-            frozen(self.peak[which]),
-            frozen(self.quiet[which]),
-            frozen(self.contrast_db[which]),
-            frozen(self.rise_db[which]),
-            frozen(self.lasting_db[which]),
-        )
+        return Rises(*(_kept(getattr(self, field.name)[which]) for field in fields(self)))
 
     def heights(self) -> FloatArray:
         """Amplitude of each of `SHARES` of each attack's peak, shape (n, views, shares)."""
         heights: FloatArray = self.peak[:, :, None] * np.array(SHARES)
         return heights
+
+    @property
+    def shape_s(self) -> FloatArray:
+        """When the first sample of each shape is, shape (n,)."""
+        return self.crossing_s[:, 0, SHAPED_AT] - SHAPE_BEFORE_S
 
     @property
     def level_db(self) -> FloatArray:
@@ -133,9 +144,14 @@ class Rises:
                 frozen(np.zeros((0, views))),
                 frozen([]),
                 frozen([]),
+                frozen(np.zeros((0, SHAPE_SAMPLES)), np.float32),
             )
-        names = ("crossing_s", "peak", "quiet", "contrast_db", "rise_db", "lasting_db")
-        return cls(*(frozen(np.concatenate([getattr(part, name) for part in parts])) for name in names))
+        names = [field.name for field in fields(cls)]
+        return cls(*(_kept(np.concatenate([getattr(part, name) for part in parts])) for name in names))
+
+
+def _kept(values: NDArray[Any]) -> NDArray[Any]:
+    return frozen(values, values.dtype)
 
 
 def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray[np.float32], *, rate_hz: int) -> Rises:
@@ -178,6 +194,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         quiets.append(quiet)
     peak = np.stack(peaks, axis=1).astype(np.float64)
     first = (centres - back).astype(np.float64)
+    shaped_at = before - back + crossings[0][:, SHAPED_AT]
     return Rises(
         crossing_s=(np.stack(crossings, axis=1) + first[:, None, None]) / rate_hz,
         peak=peak,
@@ -185,7 +202,20 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         contrast_db=np.stack(contrasts, axis=1),
         rise_db=rise_db.astype(np.float64),
         lasting_db=lasting_db,
+        shape=_shapes(windows, shaped_at - SHAPE_BEFORE_S * rate_hz, rate_hz),
     )
+
+
+def _shapes(windows: AnyArray, first: FloatArray, rate_hz: int) -> NDArray[np.float32]:
+    """What sounds low from a sample of each window on; silence where the window ends."""
+    low = banded(windows, None, _SHAPE_TOP_HZ, rate_hz=rate_hz, order=4)
+    low = np.pad(low, ((0, 0), (0, 1 + int(SHAPE_SAMPLES * rate_hz / SHAPE_RATE_HZ))))
+    at = first[:, None] + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
+    left = np.clip(np.floor(at).astype(np.int64), 0, low.shape[1] - 2)
+    share = at - left
+    shape = np.take_along_axis(low, left, axis=1) * (1.0 - share) + np.take_along_axis(low, left + 1, axis=1) * share
+    loudest = np.abs(shape).max(axis=1, keepdims=True)
+    return (shape / np.maximum(loudest, 1e-12)).astype(np.float32)
 
 
 def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:
