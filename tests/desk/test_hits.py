@@ -199,12 +199,12 @@ class TestMending:
         first, second = hits.work.view.leads[:2]
         bleed = hits.work.view.hits[second].of_kind(Kind.BLEED).time_s
         at = mark_of(hits, second, float(bleed[3]))
-        assert hits.page._hit_at(at) is None
+        assert hits.page._targets.hit_at(at) is None
         hits.work.look(track=second)
         layout, view = hits.page.page_layout, hits.work.view
         lanes = dict(hit_lanes(layout, view, second))
         assert lanes[second] < base_px(layout) < lanes[first] < layout.row_px
-        found = hits.page._hit_at(mark_of(hits, second, float(bleed[3])))
+        found = hits.page._targets.hit_at(mark_of(hits, second, float(bleed[3])))
         assert found is not None
         assert view.hits[second].time_s[found[1]] == bleed[3]
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import NamedTuple
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, Qt, pyqtSignal
@@ -21,7 +20,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QAbstractScrollArea, QScrollBar, QSizePolicy, QToolTip, QWidget
 
 from supple_snare.desk import theme
-from supple_snare.desk.grab import NEAR_PX, Grab
+from supple_snare.desk.grab import Grab
 from supple_snare.desk.hit_tools import (
     add_hit,
     choose_hit,
@@ -30,16 +29,14 @@ from supple_snare.desk.hit_tools import (
     promote_hits,
 )
 from supple_snare.desk.in_words import describe_hit, describe_stroke
-from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout, lean_angle, leaning_ms
+from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout, leaning_ms
 from supple_snare.desk.page_painter import (
     PagePicture,
     base_px,
-    hit_lanes,
-    is_marked,
     paint_strokes,
     paint_under,
-    peg_lengths,
 )
+from supple_snare.desk.page_targets import Peg, Targets
 from supple_snare.desk.stroke_tools import place_stroke
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import UsageError
@@ -55,14 +52,6 @@ from supple_snare.timing.hits import Kind
 _LEAST_ROW_PX = 84
 _MOST_ROW_PX = 150
 _ROWS_SEEN = 5
-
-
-class _Peg(NamedTuple):
-    """A peg that can be leaned: the time of its stroke, and where it stands."""
-
-    time_s: float
-    foot: QPointF
-    head: QPointF
 
 
 class Page(QAbstractScrollArea):
@@ -88,7 +77,7 @@ class Page(QAbstractScrollArea):
         self._grid_at_grab: Grid | None = None
         self._hit_dragged: tuple[str, int] | None = None
         self._hit_to: QPointF | None = None
-        self._peg_dragged: _Peg | None = None
+        self._peg_dragged: Peg | None = None
         self.setFrameShape(self.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOn)
@@ -113,6 +102,11 @@ class Page(QAbstractScrollArea):
         # While a grid line is dragged the waveform stands still and the lines move over it.
         grid = self._grid_at_grab or session.grid
         return PageLayout(grid, session.length_s, self.bars_a_row, float(self._canvas.width()), row_px)
+
+    @property
+    def _targets(self) -> Targets:
+        """What lies under points of the canvas now."""
+        return Targets(self._workspace, self.page_layout, self._bar.value())
 
     def picture(self) -> PagePicture:
         """Everything the page shows now."""
@@ -274,16 +268,16 @@ class Page(QAbstractScrollArea):
             return
         point = event.position()
         handle = None
-        self._grabbed_s = self._time_at(point)
-        self._hit_dragged = self._hit_at(point)
+        self._grabbed_s = self._targets.time_at(point)
+        self._hit_dragged = self._targets.hit_at(point)
         if self._hit_dragged is not None and self._workspace.view is not None:
             key, index = self._hit_dragged
             choose_hit(self._workspace, key, float(self._workspace.view.hits[key].time_s[index]))
-        self._peg_dragged = self._peg_at(point)
+        self._peg_dragged = self._targets.peg_at(point)
         if self._peg_dragged is not None:
             self._workspace.look(selected_s=self._peg_dragged.time_s, range_s=None)
             handle = self._peg_dragged.head
-        line = self._line_at(point) if self._workspace.looks.step == "grid" else None
+        line = self._targets.line_at(point) if self._workspace.looks.step == "grid" else None
         if line is not None:
             self._line_dragged, handle = line[0], QPointF(line[1], point.y())
         self._grab = Grab(point, handle)
@@ -310,14 +304,14 @@ class Page(QAbstractScrollArea):
             self._hit_to = to
             self._canvas.update()
         else:
-            ends = sorted((self._grabbed_s, self._time_at(to)))
+            ends = sorted((self._grabbed_s, self._targets.time_at(to)))
             self._workspace.look(range_s=(ends[0], ends[1]))
 
     def _hover(self, event: QMouseEvent) -> None:
         """What can be handled, and the exact numbers of what lies under the pointer."""
         point = event.position()
-        on_line = self._workspace.looks.step == "grid" and self._line_at(point) is not None
-        handled = on_line or self._hit_at(point) is not None or self._peg_at(point) is not None
+        on_line = self._workspace.looks.step == "grid" and self._targets.line_at(point) is not None
+        handled = on_line or self._targets.hit_at(point) is not None or self._targets.peg_at(point) is not None
         self._canvas.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
         self._explain(event)
 
@@ -338,31 +332,31 @@ class Page(QAbstractScrollArea):
             self._workspace.end_gesture()
             self._refresh()
 
-    def _click(self, at: QPointF, line: float | None, peg: _Peg | None, hit: tuple[str, int] | None) -> None:
+    def _click(self, at: QPointF, line: float | None, peg: Peg | None, hit: tuple[str, int] | None) -> None:
         """What was pressed and let go: the playhead goes there, except where a hit was chosen."""
         if peg is not None:
             self.placed.emit(peg.time_s)
         elif line is not None:
             self.placed.emit(float(self._workspace.session.grid.course.time_at(line)))
         elif hit is None:
-            stroke = self._stroke_at(at)
+            stroke = self._targets.stroke_at(at)
             self._workspace.look(selected_s=stroke, hit=self._hit_of(stroke), range_s=None)
             self.placed.emit(self._grabbed_s)
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self._workspace.looks.step == "grid":
-            line = self._line_at(event.position())
+            line = self._targets.line_at(event.position())
             if line is not None:
                 self._workspace.do("Unpin a grid line", unpin_line(self._workspace.session, line[0]))
         if event is not None and self._workspace.looks.step == "hits":
             exact = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            hit = self._hit_at(event.position())
+            hit = self._targets.hit_at(event.position())
             work = self._workspace
             if hit is not None and work.view is not None and work.view.hits[hit[0]].kind[hit[1]] == Kind.BLEED:
                 choose_hit(work, hit[0], float(work.view.hits[hit[0]].time_s[hit[1]]))
                 promote_hits(work)
             else:
-                add_hit(work, self._time_at(event.position()), exact=exact)
+                add_hit(work, self._targets.time_at(event.position()), exact=exact)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
@@ -413,71 +407,14 @@ class Page(QAbstractScrollArea):
             return
         key, index = dragged
         time_s = float(work.view.hits[key].time_s[index])
-        to_s = self._time_at(to)
+        to_s = self._targets.time_at(to)
         if not exact:
             to_s = snap_to_attack(work.view.verdicts[key], to_s)
         if to_s != time_s:
             move_hit(work, key, time_s, to_s)
         self._canvas.update()
 
-    def _time_at(self, point: QPointF) -> float:
-        return self.page_layout.time_at(point.x(), point.y() + self._bar.value())
-
-    def _stroke_at(self, point: QPointF) -> float | None:
-        """Time of the stroke whose peg stands near a point."""
-        view = self._workspace.view
-        if view is None or not len(view.strokes):
-            return None
-        layout = self.page_layout
-        where = np.where(view.offsets.placed, view.offsets.grid_s, view.strokes.time_s)
-        nearest = int(np.argmin(np.abs(where - self._time_at(point))))
-        row = int((point.y() + self._bar.value()) // layout.row_px)
-        near = abs(float(layout.x_in_row(row, where[nearest])) - point.x()) <= 2.5 * NEAR_PX
-        return float(view.strokes.time_s[nearest]) if near else None
-
-    def _hit_at(self, point: QPointF) -> tuple[str, int] | None:
-        """Track and index of the hit whose mark is under a point."""
-        view = self._workspace.view
-        if view is None or self._workspace.looks.step != "hits" or view.part is not None:
-            return None
-        layout = self.page_layout
-        row = int((point.y() + self._bar.value()) // layout.row_px)
-        y = (point.y() + self._bar.value()) - row * layout.row_px
-        chosen = chosen_track(self._workspace)
-        for key, lane_y in hit_lanes(layout, view, chosen):
-            hits = view.hits[key]
-            if abs(lane_y - y) > NEAR_PX or not len(hits):
-                continue
-            distance = np.abs(layout.x_in_row(row, hits.time_s) - point.x())
-            distance[~is_marked(hits, chosen=key == chosen)] = np.inf
-            nearest = int(np.argmin(distance))
-            if distance[nearest] <= NEAR_PX:
-                return key, nearest
-        return None
-
-    def _peg_at(self, point: QPointF) -> _Peg | None:
-        """The peg whose head is under a point; only where strokes are moved."""
-        view, looks = self._workspace.view, self._workspace.looks
-        if view is None or looks.step not in ("tighten", "proof") or not looks.tightened or not len(view.strokes):
-            return None
-        layout = self.page_layout
-        row = int((point.y() + self._bar.value()) // layout.row_px)
-        near = np.flatnonzero(view.offsets.placed & (np.abs(view.offsets.grid_s - self._time_at(point)) < 1.0))
-        if not len(near):
-            return None
-        foot_x = layout.x_in_row(row, view.offsets.grid_s[near])
-        foot_y = row * layout.row_px - self._bar.value() + base_px(layout)
-        upright = peg_lengths(view, near, layout)
-        angle = lean_angle(view.offsets.offset_ms[near] + view.plan.move_ms[near])
-        head_x, head_y = foot_x + np.sin(angle) * np.abs(upright), foot_y + np.cos(angle) * upright
-        away = np.hypot(head_x - point.x(), head_y - point.y())
-        nearest = int(np.argmin(away))
-        if away[nearest] > NEAR_PX:
-            return None
-        foot, head = QPointF(float(foot_x[nearest]), foot_y), QPointF(float(head_x[nearest]), float(head_y[nearest]))
-        return _Peg(float(view.strokes.time_s[near[nearest]]), foot, head)
-
-    def _drag_peg(self, peg: _Peg, to: QPointF, *, fine: bool) -> None:
+    def _drag_peg(self, peg: Peg, to: QPointF, *, fine: bool) -> None:
         """Lean a peg so that its head meets a point."""
         view, selected = self._workspace.view, self._workspace.selected
         if view is None or selected is None:
@@ -487,19 +424,6 @@ class Page(QAbstractScrollArea):
         step = 0.1 if fine else 0.5
         place_stroke(self._workspace, selected, round(offset_ms / step) * step)
 
-    def _line_at(self, point: QPointF) -> tuple[float, float] | None:
-        """The line of a bar or count under a point: quarter notes from bar 1, pixels from the left."""
-        layout = self.page_layout
-        grid, time_s = layout.grid, self._time_at(point)
-        slots = grid.slots(time_s, time_s)
-        lines = np.flatnonzero(slots.on_count | (slots.slot == 0))
-        nearest = lines[np.argmin(np.abs(slots.time_s[lines] - time_s))]
-        row = int((point.y() + self._bar.value()) // layout.row_px)
-        x = float(layout.x_in_row(row, slots.time_s[nearest]))
-        if abs(x - point.x()) > NEAR_PX:
-            return None
-        return float(slots.place[nearest]), x
-
     def _drag_line(self, point: QPointF, *, pinning: bool) -> None:
         """Bar 1's line moves the first beat; any other sets the tempo so that it meets the pointer, or is pinned there.
 
@@ -507,7 +431,7 @@ class Page(QAbstractScrollArea):
         """
         work = self._workspace
         assert self._line_dragged is not None
-        time_s = self._time_at(point)
+        time_s = self._targets.time_at(point)
         view = work.view
         if view is not None and len(view.strokes):
             nearest = float(view.strokes.time_s[np.argmin(np.abs(view.strokes.time_s - time_s))])
@@ -528,11 +452,11 @@ class Page(QAbstractScrollArea):
 
     def _explain(self, event: QMouseEvent) -> None:
         """Exact numbers of the stroke under the pointer."""
-        hit = self._hit_at(event.position())
+        hit = self._targets.hit_at(event.position())
         if hit is not None:
             QToolTip.showText(event.globalPosition().toPoint(), describe_hit(self._workspace, *hit), self._canvas)
             return
-        view, time_s = self._workspace.view, self._stroke_at(event.position())
+        view, time_s = self._workspace.view, self._targets.stroke_at(event.position())
         layout = self.page_layout
         y = (event.position().y() + self._bar.value()) % layout.row_px
         if view is None or time_s is None or abs(y - base_px(layout)) > layout.row_px * 0.4:
