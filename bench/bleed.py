@@ -64,7 +64,7 @@ def weigh(case: Case) -> list[Weighed]:
 
 def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) -> list[Weighed]:
     rows = []
-    for name, (_, time_s, signs) in zip(analyses, weigh_signs(list(analyses.values())), strict=True):
+    for name, (time_s, _, signs) in zip(analyses, weigh_signs(list(analyses.values())), strict=True):
         if name in made.struck and signs is not None:
             truth, counted = outside_rolls(made.struck[name], time_s)
             guess = signs.log_odds()

@@ -56,6 +56,9 @@ class Recipe:
     """One drum has a microphone and never plays."""
     others_db: float | None = None
     """Players of long notes in the same room, so loud in the far microphones, 18 dB softer in the close ones."""
+    strays_db: float = 0.0
+    """How much brighter or duller each stroke sounds than the one-shot it is made of, and by how many half per cent
+    higher or lower, as standard deviations: no two strokes are alike then."""
 
 
 EASY = (
@@ -94,6 +97,7 @@ def varied(seed: int) -> Recipe:
         double_kick=bool(tempo_bpm > 140.0 and rng.random() < 0.5),
         idle_drum=bool(rng.random() < 0.2),
         others_db=float(rng.uniform(-14.0, -2.0)) if rng.random() < 0.35 else None,
+        strays_db=float(rng.uniform(0.0, 3.0)),
     )
 
 
@@ -215,9 +219,21 @@ def lay(line: Sound, sound: Sound, at: int) -> None:
     line[begin : begin + len(sound)] += sound[: max(0, len(line) - begin)]
 
 
-def _strike(line: Sound, shots: list[Sound], at: int, level_db: float, rng: np.random.Generator) -> None:
+def _strike(
+    line: Sound, shots: list[Sound], at: int, level_db: float, rng: np.random.Generator, strays_db: float = 0.0
+) -> None:
     """Add one of the shots, its attack starting at a sample."""
-    lay(line, shots[rng.integers(len(shots))] * 10 ** (level_db / 20), at)
+    shot = shots[rng.integers(len(shots))]
+    lay(line, (_astray(shot, strays_db, rng) if strays_db else shot) * 10 ** (level_db / 20), at)
+
+
+def _astray(shot: Sound, strays_db: float, rng: np.random.Generator) -> Sound:
+    """The same drum struck a little otherwise: another pitch, and more or less above some frequency."""
+    speed = 1.0 + 0.005 * strays_db * float(rng.normal())
+    place = np.arange(int((len(shot) - 1) / speed)) * speed
+    sound = np.interp(place, np.arange(len(shot)), shot)
+    low = sosfilt(butter(1, float(rng.uniform(200.0, 2_000.0)), fs=RATE_HZ, output="sos"), sound)
+    return np.asarray(low + (sound - low) * 10.0 ** (strays_db * float(rng.normal()) / 20.0))
 
 
 def _play(
@@ -229,7 +245,7 @@ def _play(
     found: list[tuple[float, float, str, float]] = []
 
     def strike(time_s: float, level_db: float, kind: str, grid_s: float) -> None:
-        _strike(line, shots, round(time_s * RATE_HZ), level_db, rng)
+        _strike(line, shots, round(time_s * RATE_HZ), level_db, rng, recipe.strays_db)
         found.append((time_s, level_db, kind, grid_s))
 
     feel_s = np.random.default_rng(round(recipe.tempo_bpm)).normal(0.0, recipe.feel_ms / 1000.0, 16)

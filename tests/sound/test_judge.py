@@ -29,6 +29,10 @@ def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.nd
         "own_level": (-2.0, -25.0),
         "left_over": (-2.0, -16.0),
         "worth": (3.0, -12.0),
+        "like_own": (0.9, 0.4),
+        "like_more_own": (0.85, 0.3),
+        "like_bleed": (0.5, 0.8),
+        "like_more_bleed": (0.4, 0.7),
     }
     columns = [np.where(own, *centre[name]) + rng.normal(0.0, 0.05, COUNT) for name in SIGNS]
     return np.stack(columns, axis=1), np.where(own, 5.0, -5.0)

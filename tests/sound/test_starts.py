@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, SHARES, VIEWS, Rises, measure_rises
-from supple_snare.sound.shapes import agreed_starts
+from supple_snare.sound.shapes import agreed_starts, likeness
 from supple_snare.sound.starts import settle_starts
 from supple_snare.timing.units import frozen
 from tests.conftest import RATE_HZ, drum
@@ -183,3 +183,21 @@ def test_strokes_that_do_not_sound_alike_keep_their_starts():
     assert agreed_starts(rises, read_s, plain, np.ones(COUNT, dtype=bool)) == pytest.approx(read_s)
     one = rises[np.array([0])]
     assert agreed_starts(one, read_s[:1], plain[:1], np.ones(1, dtype=bool)) == pytest.approx(read_s[:1])
+
+
+def test_a_stroke_under_another_drum_is_still_like_its_own():
+    """Soft strokes of one drum, half of them with another drum sounding as loud: they are like the loud ones of their
+    own drum; strokes of the other drum are not. None is compared with itself."""
+    rng = np.random.default_rng(6)
+    own = [drum(rng, 190.0) * level for level in rng.uniform(0.5, 1.0, COUNT)]
+    soft = [0.1 * stroke + 0.1 * (number % 2) * drum(rng, 75.0) for number, stroke in enumerate(own)]
+    other = [drum(rng, 75.0) * level for level in rng.uniform(0.5, 1.0, COUNT)]
+    rises = rises_of([*own, *soft, *other])
+    start_s = np.arange(1.0, 3 * COUNT + 1.0)
+    kind = np.repeat(np.arange(3), COUNT)
+    most, more = likeness(rises, start_s, kind == 0)
+    assert (more <= most).all()
+    assert most[kind == 1].min() > most[kind == 2].max() + 0.1
+    assert most[kind == 0].max() < 0.9999
+    nobody, _ = likeness(rises, start_s, np.zeros(3 * COUNT, dtype=bool))
+    assert not nobody.any()

@@ -17,7 +17,7 @@ from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
-from supple_snare.sound.shapes import agreed_starts
+from supple_snare.sound.shapes import agreed_starts, likeness
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
 from supple_snare.sound.starts import rough_starts, settle_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
@@ -34,9 +34,14 @@ _WEIGHTS = {
     "own_level": -0.09,
     "left_over": 0.355,
     "worth": 0.115,
+    "like_own": 0.0,
+    "like_more_own": 0.0,
+    "like_bleed": 0.0,
+    "like_more_bleed": 0.0,
 }
 _BIAS = 2.5
-"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks."""
+"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks. The likeness
+to other attacks is not in it: the guess chooses these."""
 
 _ALONE_WEIGHTS = {"level": 0.304, "rise": 0.306}
 _ALONE_BIAS = 4.1
@@ -70,6 +75,12 @@ _STANDS_OUT_DB = 5.0
 
 _DULL = 1.5
 """dB per ms: half of all close microphones hear their own drum rise faster, wind players hardly ever do."""
+
+_PLAIN = 2.0
+"""Log odds, either way, of attacks that others are compared with."""
+
+_AS_LIKE_AS_CAN_BE = 0.95
+"""No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
 
 _LEAST = 1e-4
 
@@ -135,6 +146,10 @@ class Signs:
         How much of the own source is in what its microphone hears beyond what the others foretell there, dB.
     worth : float array
         How much worse what all microphones hear would be explained without the own source: a divergence, dB.
+    like_own, like_more_own : float array
+        Likeness of its waveform to a plain stroke of this microphone's drum, and to several (`shapes.likeness`).
+    like_bleed, like_more_bleed : float array
+        The same to plain bleed.
     """
 
     own_share: FloatArray
@@ -148,6 +163,10 @@ class Signs:
     own_level: FloatArray
     left_over: FloatArray
     worth: FloatArray
+    like_own: FloatArray
+    like_more_own: FloatArray
+    like_bleed: FloatArray
+    like_more_bleed: FloatArray
 
     def columns(self) -> FloatArray:
         """All signs, shape (n, signs), in the order of `_WEIGHTS`."""
@@ -243,10 +262,26 @@ def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[FloatArray, FloatArr
         covered = _covered(analysis.attacks, heard, bleed)
         starts.append(settle_starts(analysis.attacks, covered))
         others.append(np.maximum(analysis.attacks.quiet, covered)[:, 0])
-    return [
-        (starts[track], others[track], _signs(analyses, sources, track, starts[track], starts))
-        for track in range(len(analyses))
-    ]
+    weighed = []
+    for track, analysis in enumerate(analyses):
+        signs = _signs(analyses, sources, track, starts[track], starts)
+        if signs is not None:
+            signs = _with_likeness(signs, analysis.attacks, starts[track])
+        weighed.append((starts[track], others[track], signs))
+    return weighed
+
+
+def _with_likeness(signs: Signs, attacks: Rises, start_s: FloatArray) -> Signs:
+    guess = signs.log_odds()
+    own, more_own = likeness(attacks, start_s, guess > _PLAIN)
+    bleed, more_bleed = likeness(attacks, start_s, guess < -_PLAIN)
+    return replace(
+        signs,
+        like_own=np.minimum(own, _AS_LIKE_AS_CAN_BE),
+        like_more_own=np.minimum(more_own, _AS_LIKE_AS_CAN_BE),
+        like_bleed=np.minimum(bleed, _AS_LIKE_AS_CAN_BE),
+        like_more_bleed=np.minimum(more_bleed, _AS_LIKE_AS_CAN_BE),
+    )
 
 
 def _struck_s(analyses: Sequence[Analysis], sources: Sources, rough_s: Sequence[FloatArray]) -> list[FloatArray | None]:
@@ -334,6 +369,7 @@ def _signs(
         own_level=np.maximum(_db(strength[:, track]), -40.0),
         left_over=np.maximum(_db(sources.left_over(everywhere, track)), -40.0),
         worth=np.maximum(0.5 * _db(np.maximum(sources.worth(everywhere, strength, track), 0.0)), -20.0),
+        **dict.fromkeys(("like_own", "like_more_own", "like_bleed", "like_more_bleed"), np.zeros(len(loud))),
     )
 
 

@@ -39,14 +39,15 @@ _SETTLED_S = 0.020
 _LEAST_RISE_MS = 0.25
 """The span over which amplitudes are averaged: nothing rises faster than can be seen."""
 
-SHAPE_RATE_HZ = 6_000.0
-_SHAPE_TOP_HZ = 1_500.0
-SHAPE_BEFORE_S = 0.026
-_SHAPE_AFTER_S = 0.022
-SHAPE_SAMPLES = round((SHAPE_BEFORE_S + _SHAPE_AFTER_S) * SHAPE_RATE_HZ)
-"""The waveform of an attack, low-passed, around the moment at which it passes `SHAPED_AT` of its peak."""
+SHAPE_RATE_HZ = 10_000.0
+SHAPE_BEFORE_S = 0.025
+SHAPE_SAMPLES = round((SHAPE_BEFORE_S + 0.021) * SHAPE_RATE_HZ)
+_SHAPED_AT = SHARES.index(0.4)
+"""The waveform of an attack is kept around the moment at which it passes that share of its peak."""
 
-SHAPED_AT = SHARES.index(0.4)
+_SHAPE_LEAN_HZ = 200.0
+_SHAPE_TOP_HZ = 4_000.0
+"""Below the first what sounds counts less the lower it is: else the body of a drum would drown how it is struck."""
 
 _GUARD_S = 0.006
 _PLAIN_RISE_DB = 9.0
@@ -90,8 +91,8 @@ class Rises:
     lasting_db : float array, shape (n,)
         Loudest moment after the candidate over the loudest before, in the whole sound: far below 0 where a sound is
         broken off, which lifts the spectrum for a moment too.
-    shape : float array, shape (n, SHAPE_SAMPLES)
-        The waveform below 1.5 kHz, over its largest amplitude, at `SHAPE_RATE_HZ`; it begins at `shape_s`.
+    shape : int8 array, shape (n, SHAPE_SAMPLES)
+        The waveform below 4 kHz at `SHAPE_RATE_HZ`, the largest amplitude 127; it begins at `shape_s`.
     """
 
     crossing_s: FloatArray
@@ -100,7 +101,7 @@ class Rises:
     contrast_db: FloatArray
     rise_db: FloatArray
     lasting_db: FloatArray
-    shape: NDArray[np.float32]
+    shape: NDArray[np.int8]
 
     def __len__(self) -> int:
         return len(self.peak)
@@ -117,7 +118,7 @@ class Rises:
     @property
     def shape_s(self) -> FloatArray:
         """When the first sample of each shape is, shape (n,)."""
-        return self.crossing_s[:, 0, SHAPED_AT] - SHAPE_BEFORE_S
+        return self.crossing_s[:, 0, _SHAPED_AT] - SHAPE_BEFORE_S
 
     @property
     def level_db(self) -> FloatArray:
@@ -144,7 +145,7 @@ class Rises:
                 frozen(np.zeros((0, views))),
                 frozen([]),
                 frozen([]),
-                frozen(np.zeros((0, SHAPE_SAMPLES)), np.float32),
+                frozen(np.zeros((0, SHAPE_SAMPLES)), np.int8),
             )
         names = [field.name for field in fields(cls)]
         return cls(*(_kept(np.concatenate([getattr(part, name) for part in parts])) for name in names))
@@ -194,7 +195,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         quiets.append(quiet)
     peak = np.stack(peaks, axis=1).astype(np.float64)
     first = (centres - back).astype(np.float64)
-    shaped_at = before - back + crossings[0][:, SHAPED_AT]
+    shaped_at = before - back + crossings[0][:, _SHAPED_AT]
     return Rises(
         crossing_s=(np.stack(crossings, axis=1) + first[:, None, None]) / rate_hz,
         peak=peak,
@@ -206,16 +207,17 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
     )
 
 
-def _shapes(windows: AnyArray, first: FloatArray, rate_hz: int) -> NDArray[np.float32]:
-    """What sounds low from a sample of each window on; silence where the window ends."""
-    low = banded(windows, None, _SHAPE_TOP_HZ, rate_hz=rate_hz, order=4)
+def _shapes(windows: AnyArray, first: FloatArray, rate_hz: int) -> NDArray[np.int8]:
+    """The waveforms from a sample of each window on; silence where the window ends."""
+    leaning = banded(windows, _SHAPE_LEAN_HZ, None, rate_hz=rate_hz, order=1)
+    low = banded(leaning, None, _SHAPE_TOP_HZ, rate_hz=rate_hz)
     low = np.pad(low, ((0, 0), (0, 1 + int(SHAPE_SAMPLES * rate_hz / SHAPE_RATE_HZ))))
     at = first[:, None] + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
     left = np.clip(np.floor(at).astype(np.int64), 0, low.shape[1] - 2)
     share = at - left
     shape = np.take_along_axis(low, left, axis=1) * (1.0 - share) + np.take_along_axis(low, left + 1, axis=1) * share
     loudest = np.abs(shape).max(axis=1, keepdims=True)
-    return (shape / np.maximum(loudest, 1e-12)).astype(np.float32)
+    return np.rint(127.0 * shape / np.maximum(loudest, 1e-12)).astype(np.int8)
 
 
 def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:

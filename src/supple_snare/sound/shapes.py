@@ -1,32 +1,39 @@
-"""Starts on which strokes of one shape agree.
+"""Attacks laid over one another: which of them sound alike, and what that says of their starts.
 
-A start that something covers is told from what can be seen of the rise (`starts`, `alike`), and now and then wrongly:
-the click of a bass drum lies under a neighbour's bleed, a hat was struck just before. But strokes of one drum sound
-alike, and two waveforms can be laid over one another far more exactly than a covered rise can be read. So each stroke
-is laid over others of its track; each tells where this one starts by where it starts itself, and what most of them say
-is believed.
+Strokes of one drum sound alike, and two waveforms can be laid over one another far more exactly than a covered rise can
+be read. So a ghost note under a neighbour's bleed is told by the strokes that it is like (`likeness`), and a start
+that something covers, by those of other strokes (`agreed_starts`): the click of a bass drum lies under a neighbour's
+bleed, a hat was struck just before.
 """
 
 from __future__ import annotations
+
+from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.alike import begins_at_once, weighted_quantile
 from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, IntArray
 
 _BEFORE = round(0.002 * SHAPE_RATE_HZ)
 _LENGTH = round(0.014 * SHAPE_RATE_HZ)
-_FARTHEST = round(0.009 * SHAPE_RATE_HZ)
-"""What is laid over one another, from before the start on, and how far it is shifted either way."""
+"""What is laid over one another, from before the start on."""
 
+_EXAMPLES = 64
+_ROWS = 64
+
+_NEAR_S = 0.002
+_MORE = 3
+"""A likeness to one example can be chance; to so many more it is none."""
+
+_FAR_S = 0.008
 _SEEN = 1.2
 _PLAINLY_SEEN = 3.0
 """How far the first share of a stroke's peak stands above all else for its start to tell, and to tell in full."""
 
-_LEAST_LIKENESS = 0.75
-_LIKENESS_POWER = 3
+_LEAST_LIKENESS = 0.65
 _OWN_WORD = 0.1
 """What a stroke's own start counts although something covers it."""
 
@@ -40,12 +47,42 @@ _SLIP_S = 0.002
 _LEAST_MOVE_S = 0.0004
 """Less than this is within what strokes of one drum differ by."""
 
-_EXAMPLES = 64
-_ROWS = 64
+
+def likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
+    """How much attacks sound like the loudest of some attacks of their track.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    start_s : float array, shape (n,)
+        Their starts, to a millisecond or two.
+    of : bool array, shape (n,)
+        The examples. None is compared with itself.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Correlation with the example that it is most like; 0 where there is none.
+    float array, shape (n,)
+        The same with one that it is less like than three others.
+    """
+    shapes = _Shapes(rises, start_s, _NEAR_S)
+    examples = np.flatnonzero(of & shapes.whole)
+    examples = examples[np.argsort(-rises.peak[examples, 0], kind="stable")[:_EXAMPLES]]
+    most, more = np.zeros(len(rises)), np.zeros(len(rises))
+    if len(examples) > 1:
+        for rows, found, _ in shapes.laid_over(np.flatnonzero(shapes.whole), examples):
+            ranked = np.sort(np.where(rows[:, None] == examples[None, :], 0.0, found), axis=1)
+            most[rows], more[rows] = ranked[:, -1], ranked[:, max(-1 - _MORE, -ranked.shape[1])]
+    return most, more
 
 
 def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played: NDArray[np.bool_]) -> FloatArray:
     """Starts of the strokes of one track, set right where strokes of the same shape say otherwise.
+
+    Each stroke is laid over others of its track; each of these tells where this one starts by where it starts itself,
+    and what most of them say is believed.
 
     Parameters
     ----------
@@ -63,55 +100,67 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     float array, shape (n,)
         Starts in seconds.
     """
-    first = np.rint((start_s - rises.shape_s) * SHAPE_RATE_HZ).astype(np.int64) - _BEFORE
-    whole = (first >= _FARTHEST) & (first + _LENGTH + _FARTHEST <= SHAPE_SAMPLES)
+    shapes = _Shapes(rises, start_s, _FAR_S)
     clearance = rises.heights()[:, 0, 0] / np.maximum(others, 1e-9)
     word = np.where(begins_at_once(rises), np.clip((clearance - 1.0) / (_PLAINLY_SEEN - 1.0), 0.0, 1.0), 0.0)
-    examples = np.flatnonzero(played & whole & (word > 0.0) & (clearance > _SEEN))
+    examples = np.flatnonzero(played & shapes.whole & (word > 0.0) & (clearance > _SEEN))
     loud = rises.peak[:, 0] / rises.peak[:, 0].max(initial=1e-9)
     examples = examples[np.argsort(-np.minimum(clearance, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
     agreed = start_s.copy()
     if not len(examples):
         return agreed
-    cut = np.lib.stride_tricks.sliding_window_view(rises.shape, _LENGTH, axis=1)
-    patterns = _at_one_loudness(cut[examples, first[examples]])
-    on_grid_s = rises.shape_s + (first + _BEFORE) / SHAPE_RATE_HZ
-    beside_s = (start_s - on_grid_s)[examples]
-    strokes = np.flatnonzero(played & whole)
-    shifts = np.arange(-_FARTHEST, _FARTHEST + 1)
-    for begin in range(0, len(strokes), _ROWS):
-        rows = strokes[begin : begin + _ROWS]
-        laid = _at_one_loudness(cut[rows[:, None], first[rows, None] + shifts])
-        likeness, shift_s = _best_shift(laid @ patterns.T)
-        told_s = on_grid_s[rows, None] + shift_s + beside_s
-        weight = word[examples] * np.clip((likeness - _LEAST_LIKENESS) / (1.0 - _LEAST_LIKENESS), 0.0, 1.0) ** (
-            _LIKENESS_POWER
-        )
-        weight[rows[:, None] == examples[None, :]] = 0.0
-        told_s = np.column_stack([told_s, start_s[rows]])
+    for rows, found, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole), examples):
+        alike = np.clip((found - _LEAST_LIKENESS) / (1.0 - _LEAST_LIKENESS), 0.0, 1.0) ** 2
+        weight = np.where(rows[:, None] == examples[None, :], 0.0, word[examples] * alike)
+        best = np.where(weight > 0.0, found, 0.0).max(axis=1)
+        told_s = np.column_stack([start_s[rows, None] + shift_s, start_s[rows]])
         weight = np.column_stack([weight, word[rows] + _OWN_WORD])
         answer_s, support = _most_say(told_s, weight)
         away_s = np.abs(answer_s - start_s[rows])
-        best = np.where(weight[:, :-1] > 0.0, likeness, 0.0).max(axis=1)
         believed = (support >= np.maximum(_MOST_OF_ALL * weight.sum(axis=1), _LEAST_WORD)) & (away_s > _LEAST_MOVE_S)
         believed &= (away_s <= _SLIP_S) | (best >= _SURE_LIKENESS)
         agreed[rows] = np.where(believed, answer_s, start_s[rows])
     return np.maximum(agreed, 0.0)
 
 
-def _at_one_loudness(cuts: NDArray[np.float32]) -> NDArray[np.float32]:
+class _Shapes:
+    """The waveforms of attacks from just before their starts on, and the same shifted a little either way."""
+
+    def __init__(self, rises: Rises, start_s: FloatArray, farthest_s: float) -> None:
+        self._farthest = round(farthest_s * SHAPE_RATE_HZ)
+        place = (start_s - rises.shape_s) * SHAPE_RATE_HZ
+        self._first = np.rint(place).astype(np.int64) - _BEFORE
+        self._beside_s = (place - np.rint(place)) / SHAPE_RATE_HZ
+        last = self._first + _LENGTH + self._farthest
+        self.whole: NDArray[np.bool_] = (self._first >= self._farthest) & (last <= SHAPE_SAMPLES)
+        self._cuts = np.lib.stride_tricks.sliding_window_view(rises.shape, _LENGTH, axis=1)
+
+    def laid_over(self, attacks: IntArray, examples: IntArray) -> Iterator[tuple[IntArray, FloatArray, FloatArray]]:
+        """Some attacks at a time: which, the correlation with each example where it fits best, and by how much later
+        than it was thought each then starts, as the example does, in seconds; each (rows, examples)."""
+        patterns = _at_one_loudness(self._cuts[examples, self._first[examples]])
+        shifts = np.arange(-self._farthest, self._farthest + 1)
+        for begin in range(0, len(attacks), _ROWS):
+            rows = attacks[begin : begin + _ROWS]
+            laid = _at_one_loudness(self._cuts[rows[:, None], self._first[rows, None] + shifts])
+            found, at = _highest(laid @ patterns.T)
+            beside_s = self._beside_s[examples] - self._beside_s[rows, None]
+            yield rows, found, (at - self._farthest) / SHAPE_RATE_HZ + beside_s
+
+
+def _at_one_loudness(cuts: NDArray[np.int8]) -> NDArray[np.float32]:
+    cuts = cuts.astype(np.float32)
     energy = np.sqrt(np.sum(cuts**2, axis=-1, keepdims=True))
-    return np.asarray(cuts / np.maximum(energy, 1e-9), dtype=np.float32)
+    return np.asarray(cuts / np.maximum(energy, 1e-6))
 
 
-def _best_shift(likeness: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
-    """Greatest likeness over the shifts and where it lies, in seconds and between samples, each (n, examples)."""
-    best = np.argmax(likeness, axis=1)
-    inner = np.clip(best, 1, likeness.shape[1] - 2)[:, None, :]
-    around = [np.take_along_axis(likeness, inner + by, axis=1)[:, 0].astype(np.float64) for by in (-1, 0, 1)]
+def _highest(curves: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
+    """Highest value of each curve, shape (n, points, examples), and where between its points it lies."""
+    inner = np.clip(np.argmax(curves, axis=1), 1, curves.shape[1] - 2)[:, None, :]
+    around = [np.take_along_axis(curves, inner + by, axis=1)[:, 0].astype(np.float64) for by in (-1, 0, 1)]
     bend = around[0] - 2.0 * around[1] + around[2]  # of the parabola through the three
     beside = np.clip(0.5 * (around[0] - around[2]) / np.minimum(bend, -1e-9), -1.0, 1.0)
-    return likeness.max(axis=1).astype(np.float64), (inner[:, 0] + beside - _FARTHEST) / SHAPE_RATE_HZ
+    return curves.max(axis=1).astype(np.float64), inner[:, 0] + beside
 
 
 def _most_say(told_s: FloatArray, weight: FloatArray) -> tuple[FloatArray, FloatArray]:
