@@ -82,6 +82,10 @@ _PLAIN = 2.0
 _AS_LIKE_AS_CAN_BE = 0.95
 """No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
 
+_PLAINLY_FAR = 2.5
+_FAR_DOUBT = 3.0
+"""Log odds against a drum of its own, and by how much a stroke must be surer beyond one more than them."""
+
 _LEAST = 1e-4
 
 
@@ -197,7 +201,8 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         One per track, in the same order.
     """
     verdicts = []
-    for analysis, (settled_s, others, signs) in zip(analyses, weigh_signs(analyses), strict=True):
+    weighed_tracks = weigh_signs(analyses)
+    for analysis, (settled_s, others, signs) in zip(analyses, weighed_tracks, strict=True):
         found = analysis.attacks
         if signs is None:
             log_odds = np.zeros(0)
@@ -219,7 +224,21 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         if signs is not None and len(analyses) > 1:
             verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
         verdicts.append(verdict)
-    return verdicts
+    if all(verdict.is_far for verdict in verdicts):
+        return verdicts
+    return [
+        replace(verdict, log_odds=frozen(verdict.log_odds - _doubt(weighed[2])))
+        for verdict, weighed in zip(verdicts, weighed_tracks, strict=True)
+    ]
+
+
+def _doubt(signs: Signs | None) -> float:
+    """Log odds by which a stroke must be surer where, beside close microphones, one is close to nothing.
+
+    That is a far one, or that of a drum that never plays.
+    """
+    closeness = float(signs.closeness[0]) if signs is not None else 0.0
+    return float(np.clip(-closeness - _PLAINLY_FAR, 0.0, 1.0)) * _FAR_DOUBT
 
 
 def _is_far(closeness: float, verdict: Verdict) -> bool:
