@@ -136,9 +136,8 @@ def step_states(work: Workspace) -> dict[str, str]:
     tempo = f"{slowest:.4g}" if fastest - slowest < 1.0 else f"{slowest:.0f}–{fastest:.0f}"
     if grid.played is not None:
         tempo = "follows"
-    own = any(section.ruling is not None and section.ruling != grid.ruling for section in session.sections)
     meters = " …" if grid.meter_changes else ""
-    states["grid"] = f"{tempo} · {grid.meter}{meters} · {grid.ruling}{' …' if own else ''}"
+    states["grid"] = f"{tempo} · {grid.meter}{meters} · {grid.ruling}{' …' if session.ruled_apart else ''}"
     if advice := work.slots.advice():
         states["grid"] = f"better: {_few_words(advice)}"
     if view is None:

@@ -38,11 +38,8 @@ def _of_grid(session: Session) -> list[str]:
     if grid.played is not None:
         tempo = f"following the band, {tempo}"
     meters = [str(grid.meter), *(f"{change.meter} from bar {change.bar}" for change in grid.meter_changes)]
-    lines = [f"Grid: {tempo}; {', '.join(meters)}; {session.take_grid.ruling}"]
-    for section in session.sections:
-        if section.ruling is not None and section.ruling != session.take_grid.ruling:
-            lines.append(f"  {section.name}: {section.ruling}")
-    return lines
+    own = [f"  {section.name}: {section.ruling}" for section in session.ruled_apart]
+    return [f"Grid: {tempo}; {', '.join(meters)}; {grid.ruling}", *own]
 
 
 def write_account(text: str, folder: Path) -> Path:

@@ -391,6 +391,12 @@ class Session(msgspec.Struct, frozen=True, kw_only=True):
         """The grid over the take, with the slots of every section."""
         return _grid_with_sections(self.take_grid, self.sections)
 
+    @property
+    def ruled_apart(self) -> tuple[Section, ...]:
+        """The sections whose slots are others than those of the take."""
+        own = (each for each in self.sections if each.ruling is not None)
+        return tuple(each for each in own if each.ruling != self.take_grid.ruling)
+
     def ruling_in(self, section: str | None) -> Ruling:
         """The slots in force in a section, by its key: its own, or those of the take; None for the take."""
         own = next((each.ruling for each in self.sections if each.key == section), None)

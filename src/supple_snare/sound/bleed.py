@@ -200,9 +200,8 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     list of Verdict
         One per track, in the same order.
     """
-    verdicts = []
-    weighed_tracks = weigh_signs(analyses)
-    for analysis, (settled_s, others, signs) in zip(analyses, weighed_tracks, strict=True):
+    verdicts, doubts = [], []
+    for analysis, (settled_s, others, signs) in zip(analyses, weigh_signs(analyses), strict=True):
         found = analysis.attacks
         if signs is None:
             log_odds = np.zeros(0)
@@ -212,23 +211,25 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         time_s = agreed_starts(found, settled_s, others, log_odds > 0.0)
         once = keep_distinct(time_s, log_odds)
-        played_s = time_s[once][log_odds[once] > 0.0]
-        level_db = _own_levels_db(analysis.peaks, time_s[once], found.level_db[once], log_odds[once] > 0.0)
+        time_s, log_odds = time_s[once], log_odds[once]
+        played = log_odds > 0.0
+        level_db = _own_levels_db(analysis.peaks, time_s, found.level_db[once], played)
         verdict = Verdict(
-            time_s=frozen(time_s[once]),
+            time_s=frozen(time_s),
             level_db=frozen(level_db),
-            log_odds=frozen(log_odds[once]),
+            log_odds=frozen(log_odds),
             sharpness=frozen(found.sharpness[once]),
-            centre_hz=float(np.median(analysis.levels.centre_hz(played_s))) if len(played_s) else math.inf,
+            centre_hz=float(np.median(analysis.levels.centre_hz(time_s[played]))) if played.any() else math.inf,
         )
         if signs is not None and len(analyses) > 1:
             verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
         verdicts.append(verdict)
+        doubts.append(_doubt(signs))
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
     return [
-        replace(verdict, log_odds=frozen(verdict.log_odds - _doubt(weighed[2])))
-        for verdict, weighed in zip(verdicts, weighed_tracks, strict=True)
+        replace(verdict, log_odds=frozen(verdict.log_odds - doubt))
+        for verdict, doubt in zip(verdicts, doubts, strict=True)
     ]
 
 
@@ -284,7 +285,7 @@ def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[FloatArray, FloatArr
     weighed = []
     for track, analysis in enumerate(analyses):
         signs = _signs(analyses, sources, track, starts[track], starts)
-        if signs is not None:
+        if signs is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
             signs = _with_likeness(signs, analysis.attacks, starts[track])
         weighed.append((starts[track], others[track], signs))
     return weighed
