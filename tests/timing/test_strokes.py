@@ -55,6 +55,14 @@ def test_a_roll_is_timed_by_its_start_and_fast_strokes_are_no_roll():
     assert set(fast.kind.tolist()) == {Kind.PLAYED}
 
 
+def test_a_roll_of_which_bounces_were_not_found_is_one_all_the_same():
+    """But an accent that follows it soon is a stroke of its own."""
+    bounces_s = np.delete(1.0 + 0.030 * np.arange(14), [1, 3, 11])
+    time_s = [*bounces_s, bounces_s[-1] + 0.065]
+    roll = mark_grace_and_rolls(Hits.of(time_s, level_db=[-3.0, *np.full(10, -12.0), -4.0]))
+    assert roll.kind.tolist() == [Kind.PLAYED] + [Kind.ROLL] * 10 + [Kind.PLAYED]
+
+
 def test_close_microphones_lead_the_busiest_drum_first():
     """A drum of soft strokes under loud bleed leads too; one that never plays does not."""
     snare = Hits.of(np.arange(8.0), level_db=-6.0)

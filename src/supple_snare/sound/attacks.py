@@ -55,7 +55,7 @@ _SURE_RISE_DB = 5.0
 _BOUNCE_RISE_DB = 2.8
 """Bounces blur into one another and lift the spectrum by no more; noise by chance hardly so much."""
 
-_AMID_RISE_DB = 4.5
+_AMID_RISE_DB = 3.0
 _AMID_BELOW_DB = 14.0
 _AMID_ABOVE_DB = 12.0
 _CALM_PERCENT = 20
@@ -147,9 +147,11 @@ def _listen(ear: Ear, report: Progress) -> Analysis:
                 parts.append(_refine_block(reader, centres[here], rise_db[here]))
     peaks = builder.finish(ear.frames, ear.rate_hz)
     found = _standing_out(Rises.joined(parts))
-    later_db, fallen_db = how_notes_go_on(found, peaks)
-    material = ear.material or _material_of_notes(found, later_db, fallen_db)
-    attacks = _real_attacks(found, held=PRESETS[material].is_held)
+    notes = found[~_inside_rolls(found)]
+    later_db, fallen_db = how_notes_go_on(notes, peaks)
+    material = ear.material or _material_of_notes(notes, later_db, fallen_db)
+    held = PRESETS[material].is_held
+    attacks = _real_attacks(notes if held else found, held=held)
     return Analysis(peaks, levels, attacks, material, rings=fallen_db > _RINGING_DB)
 
 
@@ -172,7 +174,7 @@ def _standing_out(found: Rises) -> Rises:
         stands_out |= _amid_ring(found, float(found.level_db[stands_out].max()))
     stands_out &= found.lasting_db > _BROKEN_OFF_DB
     loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max()))
-    return found[stands_out & loud_enough & ~_inside_rolls(found)]
+    return found[stands_out & loud_enough]
 
 
 def _real_attacks(found: Rises, *, held: bool) -> Rises:
@@ -206,7 +208,7 @@ def _amid_ring(found: Rises, loudest_db: float) -> NDArray[np.bool_]:
 
 
 def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
-    """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll that chance lifted."""
+    """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll, pulses of a low note."""
     start_s, level_db, plain = rough_starts(found), found.level_db, found.rise_db > _BOUNCE_RISE_DB
     order = np.argsort(start_s, kind="stable")
     start_s, level_db, plain = start_s[order], level_db[order], plain[order]

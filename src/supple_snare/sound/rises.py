@@ -91,6 +91,8 @@ class Rises:
     lasting_db : float array, shape (n,)
         Loudest moment after the candidate over the loudest before, in the whole sound: far below 0 where a sound is
         broken off, which lifts the spectrum for a moment too.
+    centre_s : float array, shape (n,)
+        When the spectrum rises most, to a frame of `BandLevels`.
     shape : int8 array, shape (n, SHAPE_SAMPLES)
         The waveform below 4 kHz at `SHAPE_RATE_HZ`, the largest amplitude 127; it begins at `shape_s`.
     """
@@ -101,6 +103,7 @@ class Rises:
     contrast_db: FloatArray
     rise_db: FloatArray
     lasting_db: FloatArray
+    centre_s: FloatArray
     shape: NDArray[np.int8]
 
     def __len__(self) -> int:
@@ -143,6 +146,7 @@ class Rises:
                 frozen(np.zeros((0, views))),
                 frozen(np.zeros((0, views))),
                 frozen(np.zeros((0, views))),
+                frozen([]),
                 frozen([]),
                 frozen([]),
                 frozen(np.zeros((0, SHAPE_SAMPLES)), np.int8),
@@ -203,6 +207,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         contrast_db=np.stack(contrasts, axis=1),
         rise_db=rise_db.astype(np.float64),
         lasting_db=lasting_db,
+        centre_s=centres / rate_hz,
         shape=_shapes(windows, shaped_at - SHAPE_BEFORE_S * rate_hz, rate_hz),
     )
 

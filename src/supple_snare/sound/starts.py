@@ -29,6 +29,9 @@ _AGREE_S = 0.0007
 _STRAY_PERCENT = 90
 """One stroke in ten may rise in its own way; if more do, that sign tells little on this track."""
 
+_ASTRAY_S = 0.007
+"""What passed a share so long before the spectrum rises was still the ring of the stroke before."""
+
 _PLAIN_CLEARANCE = 1.8
 """A share this much above all else is seen plainly."""
 
@@ -130,7 +133,9 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     believed = above_ring[:, :-1] & unbroken
     lowest = np.where(believed.any(axis=1), np.argmax(believed, axis=1), sure)
     rows = np.arange(len(rises))
-    return np.asarray(crossing[rows, lowest] - lag_s[lowest])
+    start_s = crossing[rows, lowest] - lag_s[lowest]
+    told_s = rises.centre_s - np.median((rises.centre_s - start_s)[believed.any(axis=1)]) if believed.any() else start_s
+    return np.where(start_s < told_s - _ASTRAY_S, told_s, start_s)
 
 
 def _usual_lags(crossing_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArray) -> FloatArray:

@@ -19,6 +19,11 @@ ROLL_GAP_MS = 58.0
 """Bounces of a roll come faster than this; sixteenths at 240 bpm come every 62 ms."""
 
 _ROLL_HITS = 5
+_MISSED_BOUNCES = 2.3
+"""Where one bounce was not found the next is twice as far."""
+
+_ACCENT_DB = 5.0
+"""A hit after a roll that is so much louder than its bounces is a stroke of its own."""
 
 GHOST_BELOW_DB = 12.0
 """A ghost note is softer than the accents by at least this; ordinary dynamics of a loose take span some 8 dB."""
@@ -31,7 +36,7 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
     """Tell flams and rolls from strokes among the played hits of one track.
 
     A soft hit just before a louder one is its grace note. Of five or more hits in very quick succession the first
-    times the roll, the others are its inside.
+    times the roll, the others are its inside; here and there one of its bounces may not have been found.
 
     Parameters
     ----------
@@ -49,7 +54,8 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
     gap_ms = 1000.0 * np.diff(hits.time_s[played])
     for first, last in _runs(gap_ms, ROLL_GAP_MS):
         if last - first + 1 >= _ROLL_HITS:
-            kind[played[first + 1 : last + 1]] = Kind.ROLL
+            begin, end = _whole_roll(gap_ms, hits.level_db[played], first, last)
+            kind[played[begin + 1 : end + 1]] = Kind.ROLL
     softer = np.diff(hits.level_db[played]) > _GRACE_BELOW_DB
     grace = (gap_ms <= GRACE_MS) & softer
     outside = (kind[played[:-1]] == Kind.PLAYED) & (kind[played[1:]] == Kind.PLAYED)
@@ -106,6 +112,17 @@ def keep_spacing(hits: Hits, spacing_ms: float) -> Hits:
 
 def _apart_ms(hits: Hits, first: int, second: int) -> float:
     return 1000.0 * float(hits.time_s[second] - hits.time_s[first])
+
+
+def _whole_roll(gap_ms: FloatArray, level_db: FloatArray, first: int, last: int) -> tuple[int, int]:
+    """First and last hit of a roll of which some are known, those beyond a bounce that was not found included."""
+    bridged_ms = _MISSED_BOUNCES * float(np.median(gap_ms[first:last]))
+    softer_db = float(np.median(level_db[first + 1 : last + 1])) + _ACCENT_DB
+    while first > 0 and gap_ms[first - 1] < bridged_ms:
+        first -= 1
+    while last < len(gap_ms) and gap_ms[last] < bridged_ms and level_db[last + 1] < softer_db:
+        last += 1
+    return first, last
 
 
 def _runs(gap_ms: FloatArray, limit_ms: float) -> list[tuple[int, int]]:
