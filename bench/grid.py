@@ -1,6 +1,6 @@
 """How well tempo, slots and rulings are found, on made-up performances (`playing.py`); and how fast.
 
-python bench/grid.py [--takes 120] [tempo] [slots] [rulings] [speed]
+python bench/grid.py [--takes 120] [tempo] [parts] [slots] [rulings] [speed]
 """
 
 from __future__ import annotations
@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import time
 from collections import defaultdict
+from dataclasses import replace
 
 import numpy as np
 
@@ -17,9 +18,11 @@ from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.strokes import gather_strokes
 from supple_snare.timing.suggest import suggest_ruling
-from supple_snare.timing.tempo import TempoFinding, find_tempo
+from supple_snare.timing.tempo import TempoFinding
+from supple_snare.timing.tempo_parts import read_tempo
 
 _RELATED = (1.0, 2.0, 0.5, 4.0, 0.25)
+_RELATED_LEVELS = (1.0, 2.0, 0.5, 1.5, 2.0 / 3.0, 3.0, 1.0 / 3.0)
 
 
 def beat_f(found_s: np.ndarray, true_s: np.ndarray, within_s: float = 0.035) -> float:
@@ -45,7 +48,7 @@ def is_read(found: TempoFinding, played: Played) -> tuple[bool, bool, bool, bool
 def tempo_of(played: Played) -> TempoFinding:
     """What the program takes for its tempo."""
     centre_hz = np.array([CENTRE_HZ[name] for name in drums(played.manner)])
-    return find_tempo(played.hits_s, played.hits_db, played.hits_lead, centre_hz=centre_hz)[0]
+    return read_tempo(played.hits_s, played.hits_db, played.hits_lead, centre_hz=centre_hz)[0]
 
 
 def measure_tempo(takes: int) -> None:
@@ -76,6 +79,40 @@ def measure_tempo(takes: int) -> None:
     print(
         f"wandering 4 %: F of beats {np.mean(scores):.3f}, of those with the right octave ({len(right)} of "
         f"{len(scores)}) {np.mean(right):.3f}"
+    )
+
+
+def measure_parts(takes: int) -> None:
+    """Takes of two tempos, 8 to 40 % apart, a third with a breath between: the same rhythm goes on."""
+    one_part = tempos = change = 0
+    for seed in range(takes):
+        rng = np.random.default_rng([seed, 5])
+        first = replace(written(seed) if seed % 2 else drawn(seed), bars=int(rng.integers(12, 28)))
+        apart = float(rng.choice([-1.0, 1.0]) * rng.uniform(0.08, 0.34))
+        tempo_bpm = round(float(np.clip(first.tempo_bpm * np.exp(apart), 60.0, 200.0)), 1)
+        second = replace(first, tempo_bpm=tempo_bpm, bars=int(rng.integers(12, 28)))
+        pause_s = float(rng.uniform(0.1, 1.0)) if seed % 3 == 0 else 0.0
+        played = [play(manner, seed) for manner in (first, second)]
+        starts_s = [each.grid.first_beat_s for each in played]
+        later_s = starts_s[0] + first.bars * played[0].grid.bar_s + pause_s - starts_s[1]
+        kept = [played[0].hits_s < starts_s[1] + later_s - 0.03, played[1].hits_s > starts_s[1] - 0.05]
+        hits_s = np.concatenate([played[0].hits_s[kept[0]], played[1].hits_s[kept[1]] + later_s])
+        hits_db = np.concatenate([each.hits_db[those] for each, those in zip(played, kept, strict=True)])
+        lead = np.concatenate([each.hits_lead[those] for each, those in zip(played, kept, strict=True)])
+        order = np.argsort(hits_s, kind="stable")
+        found = read_tempo(hits_s[order], hits_db[order], lead[order])[0]
+        one_part += not found.parts_bpm
+        if len(found.parts_bpm) == 2:
+            tempos += all(
+                min(abs(bpm * factor - manner.tempo_bpm) for factor in _RELATED_LEVELS) < 0.05
+                for bpm, manner in zip(found.parts_bpm, (first, second), strict=True)
+            )
+            beat_s = 60.0 / second.tempo_bpm
+            away = (found.grid.pins[-1].time_s - starts_s[1] - later_s) / beat_s
+            change += abs(away - round(away)) * beat_s < 0.012
+    print(
+        f"two tempos: both found within 0.05 bpm (octaves apart) {tempos / takes:.3f}, the later part from one of its "
+        f"beats on {change / takes:.3f}; taken for one part {one_part / takes:.3f}"
     )
 
 
@@ -188,12 +225,14 @@ def measure_speed() -> None:
 def main() -> None:
     """Run what is asked for, or all."""
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("what", nargs="*", metavar="tempo|slots|rulings|speed")
+    parser.add_argument("what", nargs="*", metavar="tempo|parts|slots|rulings|speed")
     parser.add_argument("--takes", type=int, default=120)
     options = parser.parse_args()
-    wanted = options.what or ["tempo", "slots", "rulings", "speed"]
+    wanted = options.what or ["tempo", "parts", "slots", "rulings", "speed"]
     if "tempo" in wanted:
         measure_tempo(options.takes)
+    if "parts" in wanted:
+        measure_parts(options.takes)
     if "slots" in wanted:
         measure_slots(options.takes)
     if "rulings" in wanted:

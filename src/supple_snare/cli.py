@@ -261,9 +261,8 @@ def _tempo(options: argparse.Namespace) -> Any:
     readings = _readings(session, view)
     result = tempo_report(session, view, readings)
     others = ", ".join(f"{other.tempo:.2f} in {other.meter}" for other in result.runners_up)
-    manner = "steady" if result.steady else "wandering"
     first = f"bar 1 at {result.first_beat:.3f} s{', not sure' if readings[0].is_bar_unsure else ''}"
-    _say(f"{result.tempo:.2f} bpm in {result.meter}, {manner}; {first}; else: {others}")
+    _say(f"{readings[0].in_words}; {first}; else: {others}")
     if result.grid is not None and result.swing is not None:
         _say(f"slots that fit best: {Ruling.parse(result.grid, swing=result.swing).in_words}")
     return result

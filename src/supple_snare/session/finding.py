@@ -14,7 +14,8 @@ from supple_snare.timing.hits import Kind
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.suggest import Candidate, suggest_ruling
-from supple_snare.timing.tempo import TempoFinding, find_tempo
+from supple_snare.timing.tempo import TempoFinding
+from supple_snare.timing.tempo_parts import read_tempo
 
 
 def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
@@ -35,7 +36,7 @@ def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
     lead = np.repeat(np.arange(len(played)), [len(hits) for hits in played])
     order = np.argsort(time_s, kind="stable")
     centre_hz = None if view.part else np.array([view.verdicts[key].centre_hz for key in keys])
-    return find_tempo(time_s[order], level_db[order], lead[order], centre_hz=centre_hz)
+    return read_tempo(time_s[order], level_db[order], lead[order], centre_hz=centre_hz)
 
 
 @dataclass(frozen=True)

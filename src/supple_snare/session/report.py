@@ -63,12 +63,16 @@ class TempoRecord(msgspec.Struct, frozen=True):
 
 
 class TempoReport(msgspec.Struct, frozen=True):
-    """Output of `tempo`; the slots suggested are null where too little was played to tell."""
+    """Output of `tempo`; the slots suggested are null where too little was played to tell.
+
+    `parts` holds the tempos of a take that changes its tempo at once, and is empty for others.
+    """
 
     tempo: float
     first_beat: float
     meter: str
     steady: bool
+    parts: list[float]
     beats: list[float]
     confidence: float
     bar_confidence: float
@@ -176,15 +180,16 @@ def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFind
     evidence = weigh_slots(session, view.strokes, best.grid, None)
     ruling = evidence.candidates[0].ruling if evidence is not None else None
     return TempoReport(
-        tempo=best.grid.tempo_bpm,
+        tempo=best.tempo_bpm,
         first_beat=float(best.grid.bar_time_s(1)),
         meter=str(best.grid.meter),
         steady=best.steady,
+        parts=list(best.parts_bpm),
         beats=best.beats_s(float(played_s[0]) - _AROUND_S, float(played_s[-1]) + _AROUND_S).tolist(),
         confidence=round(best.confidence, 3),
         bar_confidence=round(best.bar_confidence, 3),
         runners_up=[
-            TempoRecord(each.grid.tempo_bpm, str(each.grid.meter), round(each.confidence, 3)) for each in readings[1:]
+            TempoRecord(each.tempo_bpm, str(each.grid.meter), round(each.confidence, 3)) for each in readings[1:]
         ],
         grid=str(ruling) if ruling is not None else None,
         swing=round(ruling.swing, 4) if ruling is not None else None,

@@ -59,6 +59,8 @@ class TempoFinding:
         How sure it is, if this reading is right, that bars begin where it says, 0 to 1.
     wander : float
         Greatest deviation of the smoothed tempo from its mean, as a share.
+    parts_bpm : tuple of float
+        Tempos, as in `Grid`, of the parts of a take that changes its tempo at once; empty where it has one.
     """
 
     grid: Grid
@@ -66,6 +68,7 @@ class TempoFinding:
     confidence: float
     bar_confidence: float
     wander: float
+    parts_bpm: tuple[float, ...] = ()
 
     @property
     def is_bar_unsure(self) -> bool:
@@ -75,7 +78,19 @@ class TempoFinding:
     @property
     def steady(self) -> bool:
         """Whether one tempo explains the take."""
-        return self.grid.played is None
+        return self.grid.played is None and not self.parts_bpm
+
+    @property
+    def tempo_bpm(self) -> float:
+        """Quarter notes a minute, in the first part of the take."""
+        return self.parts_bpm[0] if self.parts_bpm else self.grid.tempo_bpm
+
+    @property
+    def in_words(self) -> str:
+        """Its tempo or tempos, its meter, and how the take keeps to them."""
+        tempos = ", then ".join(f"{tempo:.2f} bpm" for tempo in self.parts_bpm or (self.tempo_bpm,))
+        manner = "steady" if self.steady else f"followed where it wanders by {100.0 * self.wander:.0f} %"
+        return f"{tempos} in {self.grid.meter}, {'each part steady' if self.parts_bpm else manner}"
 
     def beats_s(self, start_s: float, end_s: float) -> FloatArray:
         """Felt beats between two moments, every one as played where the tempo wanders."""

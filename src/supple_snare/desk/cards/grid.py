@@ -416,10 +416,8 @@ class GridCard(Card):
 
 def _in_words(reading: TempoFinding) -> str:
     """What a reading says, and how sure it is."""
-    manner = "steady" if reading.steady else f"followed where it wanders by {reading.wander:.0%}"
-    tempo = f"{reading.grid.tempo_bpm:.2f} bpm in {reading.grid.meter}"
-    sure = f"{reading.confidence:.0%} sure" + (", where bar 1 lies less so" if reading.is_bar_unsure else "")
-    return f"{tempo}, {manner}; {sure}".replace("%", " %")
+    unsure = ", where bar 1 lies less so" if reading.is_bar_unsure else ""
+    return f"{reading.in_words}; {100.0 * reading.confidence:.0f} % sure{unsure}"
 
 
 def _mean_tempo(time_s: tuple[float, ...], step: float) -> float:
