@@ -185,6 +185,12 @@ class TestGhosts:
         strokes = self.strokes(session, Ghosts.IGNORED, session.sections[1].key)
         assert (np.count_nonzero(strokes.time_s < 5.9), np.count_nonzero(strokes.time_s > 5.9)) == (10, 5)
 
+    def test_a_soft_consonant_is_no_ghost(self, tmp_path):
+        """The notes of a voice begin as softly as they like."""
+        verdict = verdict_of(np.arange(1.0, 9.0), np.where(np.arange(8) % 2, -40.0, -12.0))
+        hits = hits_of(session_of(tmp_path).track("t1"), verdict, preset=PRESETS[Material.VOICE])
+        assert not hits.ghost.any()
+
     def test_a_carried_ghost_beside_a_timed_hit_decides_nothing(self, tmp_path):
         """Even of a lead that ranks higher."""
         session = edits.set_rules(session_of(tmp_path, 2), "t1", HitRules(ghosts=Ghosts.CARRIED))

@@ -65,7 +65,9 @@ def track_hits(track: Track, verdict: Verdict, peaks: Peaks, *, sections: tuple[
         part = hits[section_of(starts_s, hits.time_s) == index]
         part = keep_spacing(part, preset.spacing_ms if own.spacing_ms is None else own.spacing_ms)
         mine = np.array(placed_s)[section_of(starts_s, np.array(placed_s)) == index]
-        parts.append(mark_ghosts(part.merged(_placed(mine, track, verdict, peaks))))
+        part = part.merged(_placed(mine, track, verdict, peaks))
+        # A soft consonant or tongue is the beginning of a note, however loud that becomes.
+        parts.append(part if preset.lands_late else mark_ghosts(part))
     hits = parts[0]
     for part in parts[1:]:
         hits = hits.merged(part)
