@@ -15,7 +15,7 @@ from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.hear_around import hear_chosen
 from supple_snare.desk.page_geometry import lean_angle
 from supple_snare.desk.page_painter import base_px, peg_lengths
-from supple_snare.session.edits import change_group
+from supple_snare.session.edits import change_group, set_response
 from supple_snare.session.section_edits import split_section
 from supple_snare.timing.tighten import Kept, Response
 from tests.desk.conftest import settle, wait_until
@@ -150,6 +150,29 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     assert card._answers[proof.ask].isEnabled() and not card._answers[proof.fine].isEnabled()
     proof.ask(work)
     assert any(not question.answered for question in work.seams.questions_of(work.group))
+
+
+def test_a_stroke_past_the_reach_is_brought_in(tight):
+    """It moves as strokes within reach do; answers that would change nothing are not offered."""
+    window, work = tight, tight.work
+    work.look(step="proof")
+    work.do("Reach", set_response(work.session, work.group.key, Response(0.5, tolerance_ms=2.0, reach_ms=10.0)))
+    settle(window)
+    card, plan = window.cards["proof"], work.view.plan
+    past = np.flatnonzero(plan.kept == Kept.REACH)
+    stroke = int(past[0])
+    work.look(selected_s=float(work.view.strokes.time_s[stroke]))
+    settle(window)
+    assert card._answers[proof.bring_in].isEnabled() and not card._answers[proof.move_less].isEnabled()
+    proof.bring_in(work)
+    settle(window)
+    deviation = plan.deviation_ms[stroke]
+    expected = -0.5 * (deviation - np.copysign(2.0, deviation))
+    assert work.view.plan.move_ms[stroke] == pytest.approx(expected, abs=1e-6)
+    assert stroke not in [question.stroke for question in work.seams.questions_of(work.group) if not question.answered]
+    work.look(selected_s=float(work.view.strokes.time_s[stroke]))
+    settle(window)
+    assert not card._answers[proof.bring_in].isEnabled()
 
 
 def test_a_doubt_is_heard_in_turn(tight):

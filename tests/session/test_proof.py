@@ -163,7 +163,7 @@ def test_neighbours_that_move_alike_travel_together(wanted, join_ms):
     count = len(wanted)
     strokes = gather_strokes([Hits.of(np.arange(count) * 0.5)])
     zero, nan = np.zeros(count), np.full(count, np.nan)
-    plan = Plan(zero, zero, np.array(wanted), np.zeros(count, dtype=np.int8), zero, nan)
+    plan = Plan(zero, zero, np.array(wanted), zero, np.zeros(count, dtype=np.int8), zero, nan)
     joined = settle_moves(strokes, plan, ByHand.nothing(count), join_ms=join_ms).move_ms
     assert np.abs(joined - wanted).max() <= join_ms + 1e-9
     pieces = 1 + np.count_nonzero(np.diff(joined))

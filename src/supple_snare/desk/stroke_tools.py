@@ -18,6 +18,7 @@ from supple_snare.session.edits import (
     slide_range,
 )
 from supple_snare.session.grid_edits import free_slots, give_slots, places_beside
+from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import IntArray
 
 
@@ -131,6 +132,20 @@ def hold_selection(work: Workspace) -> None:
     """Hold the selected range, or the selected stroke."""
     if (span := _span_or_word(work)) is not None and work.group is not None:
         work.do(f"Hold {_place(work, span)}", hold_range(work.session, work.group.key, *span))
+
+
+def bring_in_selection(work: Workspace) -> None:
+    """Move strokes past the reach as those within it are moved."""
+    view, group, span = work.view, work.group, _span_or_word(work)
+    if span is None or view is None or group is None:
+        return
+    time_s = view.strokes.time_s
+    past = np.flatnonzero((time_s >= span[0]) & (time_s <= span[1]) & (view.plan.kept == Kept.REACH))
+    moves_ms = dict(zip(time_s[past].tolist(), view.plan.unlimited_ms[past].tolist(), strict=True))
+    if not moves_ms:
+        work.tell("No stroke here lies past the reach.")
+        return
+    work.do(f"Bring in {_place(work, span)}", give_moves(work.session, group.key, moves_ms))
 
 
 def release_selection(work: Workspace) -> None:

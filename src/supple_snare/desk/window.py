@@ -309,6 +309,7 @@ class Window(QMainWindow):
         act("Drop all edits of the selection", lambda: stroke_tools.drop_selection(work), "X")
         act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
+        act("Bring in what lies past the reach", lambda: self._proof(proof.bring_in), "Shift+I")
         self._act("The other slot", lambda: self._proof(proof.other_slot), "U")
         self._act("Move less", lambda: self._proof(proof.move_less), "I")
         ways: tuple[tuple[str, How], ...] = (("1", "played"), ("2", "tightened"), ("3", "turn"))

@@ -120,6 +120,8 @@ class Plan:
         How far from the aim it was played; NaN without an aim.
     move_ms : float array
         New time minus old time.
+    unlimited_ms : float array
+        The move that the response alone would make of it if there were no reach.
     kept : int8 array
         `Kept` codes.
     tolerance_ms, reach_ms : float array
@@ -129,6 +131,7 @@ class Plan:
     target_ms: FloatArray
     deviation_ms: FloatArray
     move_ms: FloatArray
+    unlimited_ms: FloatArray
     kept: NDArray[np.int8]
     tolerance_ms: FloatArray
     reach_ms: FloatArray
@@ -202,15 +205,16 @@ def respond(offsets: Offsets, response: Response, aimed: Aimed) -> Plan:
     has_aim = np.isfinite(deviation)
     # Without a slot the offset is not known, but the deviation from a partner is.
     unwanted = np.where(offsets.placed, offsets.offset_ms - aimed.target_ms - deviation, 0.0)
-    move = np.where(has_aim, response.kept_deviation_ms(deviation) - deviation - unwanted, 0.0)
-    move[(size > response.reach_ms) | aimed.stays] = 0.0
+    left = replace(response, reach_ms=NO_REACH_MS).kept_deviation_ms(deviation)
+    unlimited = np.where(has_aim & ~aimed.stays, left - deviation - unwanted, 0.0)
+    move = np.where(size > response.reach_ms, 0.0, unlimited)
     kept = np.select(
         [aimed.stays, ~has_aim, size <= response.tolerance_ms, size > response.reach_ms],
         [Kept.STAYS, Kept.RIDES, Kept.TOLERANCE, Kept.REACH],
         Kept.NO,
     )
     windows = (np.full(len(move), value) for value in (response.tolerance_ms, response.reach_ms))
-    return Plan(aimed.target_ms, deviation, move, kept.astype(np.int8), *windows)
+    return Plan(aimed.target_ms, deviation, move, unlimited, kept.astype(np.int8), *windows)
 
 
 def chosen(plans: Sequence[Plan], which: IntArray) -> Plan:

@@ -20,6 +20,7 @@ from supple_snare.session.edits import give_moves
 from supple_snare.session.grid_edits import give_slots
 from supple_snare.session.proof import Question, answer_fine, ask_again
 from supple_snare.sound.cut import Cut
+from supple_snare.timing.tighten import Kept
 
 
 class ProofCard(Card):
@@ -64,6 +65,7 @@ class ProofCard(Card):
                 ("Fine", "It may stay as it is planned (Return)", fine),
                 ("Hold it", "Keep it as played (H)", hold),
                 ("Other slot", "Give it the next best slot (U)", other_slot),
+                ("Bring it in", "Past the reach: move it as the others are moved (Shift+I)", bring_in),
                 ("Move less", "Only as far as what sounds before it fills the gap (I)", move_less),
                 ("Ask again", "Take the answer back", ask),
             )
@@ -123,10 +125,7 @@ class ProofCard(Card):
         """What can be said of the selected stroke; without a doubt about it there is nothing to agree to."""
         question = question_here(self.work)
         for act, push in self._answers.items():
-            if act in (fine, ask):
-                push.setEnabled(question is not None and question.answered == (act is ask))
-            else:
-                push.setEnabled(self.work.selected is not None)
+            push.setEnabled(_makes_sense(self.work, act, question))
 
     def _go(self, row: int) -> None:
         item = self.list.item(row)
@@ -134,6 +133,21 @@ class ProofCard(Card):
             time_s = float(item.data(Qt.ItemDataRole.UserRole))
             self.work.look(selected_s=time_s, range_s=None)
             self.work.went.emit(time_s)
+
+
+def _makes_sense(work: Workspace, act: Callable[[Workspace], None], question: Question | None) -> bool:
+    """Whether an answer would change anything about the selected stroke."""
+    view, group, stroke = work.view, work.group, work.selected
+    if view is None or group is None or stroke is None:
+        return False
+    if act in (fine, ask):
+        return question is not None and question.answered == (act is ask)
+    if act is bring_in:
+        return bool(view.plan.kept[stroke] == Kept.REACH)
+    if act is move_less:
+        cut = work.seams.cut_of(group)
+        return cut is not None and bool(cut.fits[stroke] != cut.move[stroke])
+    return act is not hold or bool(view.plan.kept[stroke] != Kept.HELD)
 
 
 def seam_strokes(cut: Cut) -> list[int]:
@@ -207,6 +221,14 @@ def hold(work: Workspace) -> None:
     """Keep the selected stroke as played; on to the next."""
     following = _following(work)
     stroke_tools.hold_selection(work)
+    if following is not None:
+        _select_time(work, following)
+
+
+def bring_in(work: Workspace) -> None:
+    """Move the selected stroke although it lies past the reach; on to the next."""
+    following = _following(work)
+    stroke_tools.bring_in_selection(work)
     if following is not None:
         _select_time(work, following)
 
