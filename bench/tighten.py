@@ -98,7 +98,7 @@ def measure(case: Case) -> Outcome:
         worst = max(worst, abs(off_ms), key=abs)
         off_line += abs(off_ms) > 2.0
         apart += any(_differs(sound[name], rendered[name], at, shift) for name in sound)
-    limited = sum("could not move as far as planned" in stroke["doubts"] for stroke in whole["strokes"])
+    limited = sum("could not move as planned" in stroke["doubts"] for stroke in whole["strokes"])
     lengths = all(len(rendered[name]) == len(sound[name]) for name in sound)
     return Outcome(
         f"{case.recipe.name} · {case.kit}",

@@ -43,7 +43,7 @@ _WORDS = {
     Doubt.PAST_REACH: "past the reach",
     Doubt.CLOSE_CALL: "its slot is not sure",
     Doubt.NO_SLOT: "no slot of its own",
-    Doubt.MOVE_LIMITED: "could not move as far as planned",
+    Doubt.MOVE_LIMITED: "could not move as planned",
     Doubt.LEADS_APART: "leads lie apart",
     Doubt.TAIL_EXTENDED: "tail extended",
     Doubt.UNSURE_HIT: "unsure hit",

@@ -104,7 +104,7 @@ def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatA
         fits_ms = 1000.0 * float(cut.fits[stroke]) / session.rate_hz
         figures[Doubt.TAIL_EXTENDED] = lambda: f"moved {plan.move_ms[stroke]:+.0f} ms, up to {fits_ms:+.0f} fits"
         moved_ms = 1000.0 * float(cut.move[stroke]) / session.rate_hz
-        figures[Doubt.MOVE_LIMITED] = lambda: f"{moved_ms:+.0f} of {plan.move_ms[stroke]:+.0f} ms"
+        figures[Doubt.MOVE_LIMITED] = lambda: f"{moved_ms:+.0f} ms in place of {plan.move_ms[stroke]:+.0f}"
         figures[Doubt.LEVEL_JUMPS] = lambda: f"{cut.jump_db[stroke]:.0f} dB"
     return figures.get(doubt, str)().replace("-", "−")
 

@@ -79,7 +79,7 @@ class Cut:
     extended : bool array, shape (n,)
         Attacks before which the tail had to be repeated more than once to fill the gap.
     limited : bool array, shape (n,)
-        Attacks that could not move as far as planned, for want of room after the attack before.
+        Attacks that could not move as planned, for want of room after the attack before.
     near : bool array, shape (n,)
         Attacks whose seam stands closer to the attack before than is comfortable.
     jump_db : float array, shape (n,)
