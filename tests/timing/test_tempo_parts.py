@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from supple_snare.timing.course import PlayedBeats, following_course
 from supple_snare.timing.tempo_parts import read_tempo
 from tests.timing.test_tempo import band
 
@@ -58,3 +59,16 @@ def test_a_take_that_is_steady_or_wanders_is_in_one_part(wander):
 def test_too_little_tells_nothing():
     """Nor does it break."""
     assert read_tempo(np.arange(3.0), np.zeros(3), np.zeros(3, dtype=np.int64)) == []
+
+
+@pytest.mark.parametrize("breath_s", [0.0, 0.5])
+def test_followed_beats_change_their_tempo_at_once_where_they_were_played_so(breath_s):
+    """However stiff the course is, it neither rounds the corner nor swings past it."""
+    lengths = np.concatenate([np.full(40, 60.0 / 88.0), np.full(40, 60.0 / 126.0)])
+    lengths[39] += breath_s
+    beats_s = np.concatenate([[0.0], np.cumsum(lengths)]) + np.random.default_rng(1).normal(0.0, 0.003, 81)
+    course = following_course(PlayedBeats(tuple(beats_s), stiffness=0.6), (), ())
+    assert course.time_at(np.arange(81.0)) == pytest.approx(beats_s, abs=0.012)
+    tempo = 60.0 / np.diff(course.time_at(np.arange(81.0)))
+    assert tempo[:39] == pytest.approx(88.0, abs=1.0)
+    assert tempo[40:] == pytest.approx(126.0, abs=1.5)

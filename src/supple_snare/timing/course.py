@@ -26,6 +26,10 @@ _PIN_WEIGHT = 1e10
 _BEND_WEIGHT = 1e3
 """Each of them in squared distances of beats; a bend's grows with the stiffness, which it has to overcome."""
 
+_JUMP, _JUMP_BEATS, _JUMP_NEAR = 0.07, 6, 0.3
+"""By which logarithm beats grow at least, over how many before and after; and as what share of that the two beside the
+change may lie off."""
+
 _END_BEATS = 4
 """The tempo before the first and after the last beat is that of so many beats there."""
 
@@ -137,7 +141,8 @@ def following_course(played: PlayedBeats, pins: Sequence[Pin], breaks_s: Sequenc
 
     Squared distances from the beats plus a penalty on changes of tempo, by how stiff it is; pins and bends outweigh
     the beats near them (E. T. Whittaker, "On a new method of graduation", Proc. Edinburgh Math. Soc. 41, 1923, with
-    second differences). At the start of each section the tempo may change freely.
+    second differences). At the start of each section, and where the beats go to another tempo at once, the tempo may
+    change freely.
 
     Parameters
     ----------
@@ -162,7 +167,7 @@ def following_course(played: PlayedBeats, pins: Sequence[Pin], breaks_s: Sequenc
         # Distances from a straight course are small numbers, which keeps the weights below from eating the digits.
         line = np.polynomial.Polynomial.fit(place, found, 1)
         system = SmoothRow(found - line(place))
-        system.smooth(penalty, broken=_broken(found, breaks_s))
+        system.smooth(penalty, broken=sorted({*_broken(found, breaks_s), *_jumps(found)}))
         at = (np.array([pin.beat for pin in pins]) - played.first_beat) / played.step
         system.tie(at, np.array([pin.time_s for pin in pins]) - line(at), np.full(len(pins), _PIN_WEIGHT))
         for bend in played.bends:
@@ -245,3 +250,22 @@ def _broken(found: FloatArray, breaks_s: Sequence[float]) -> list[int]:
     """Second differences that reach over the start of a section."""
     nearest = [int(np.argmin(np.abs(found - start))) for start in breaks_s]
     return [index - 1 for index in nearest if 0 < index < len(found) - 1]
+
+
+def _jumps(found: FloatArray) -> list[int]:
+    """Second differences at which beats go from one tempo to another for good, with or without an odd one between."""
+    length = np.log(np.diff(found))
+    jumps: list[int] = []
+    for begin in range(_JUMP_BEATS, len(length) - _JUMP_BEATS + 1):
+        before = float(np.median(length[begin - _JUMP_BEATS : begin]))
+        for odd in (0, 1):
+            after = length[begin + odd : begin + odd + _JUMP_BEATS]
+            if len(after) < _JUMP_BEATS:
+                continue
+            step = float(np.median(after)) - before
+            near = _JUMP_NEAR * abs(step)
+            at_once = abs(length[begin - 1] - before) < near and abs(after[0] - before - step) < near
+            is_odd = min(abs(length[begin] - before), abs(length[begin] - before - step)) > near
+            if abs(step) > _JUMP and at_once and is_odd == bool(odd):
+                jumps += range(begin - 1, begin + odd)
+    return jumps
