@@ -130,7 +130,7 @@ class FeelCard(Card):
         others = [(name, of) for name, of in (*others, *grooves) if of != work.looks.feel_of]
         fill_choice(self.beside, others, work.looks.feel_beside)
         found = sorted(set(map(str, view.offsets.cycles)))
-        cycles: list[tuple[str, Cycle | None]] = [(f"found: {', '.join(found)}", None)]
+        cycles: list[tuple[str, Cycle | None]] = [(f"found: {' or '.join(found)}", None)]
         cycles += [(str(cycle), cycle) for cycle in CYCLES]
         if group.feel.cycle is not None:
             cycles[0] = ("what is found", None)
