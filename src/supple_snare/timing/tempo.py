@@ -103,7 +103,12 @@ class TempoFinding:
 
 
 def find_tempo(
-    time_s: FloatArray, level_db: FloatArray, lead: IntArray, *, centre_hz: FloatArray | None = None
+    time_s: FloatArray,
+    level_db: FloatArray,
+    lead: IntArray,
+    *,
+    centre_hz: FloatArray | None = None,
+    pulses: Pulses | None = None,
 ) -> list[TempoFinding]:
     """Find the tempo of a performance.
 
@@ -117,6 +122,8 @@ def find_tempo(
     lead : int array, shape (n,)
     centre_hz : float array, shape (leads,), optional
         Middle of the spectrum of each lead: a bass drum tells where bars begin.
+    pulses : Pulses, optional
+        Of these hits, if they are known.
 
     Returns
     -------
@@ -126,7 +133,7 @@ def find_tempo(
     if len(time_s) < LEAST_STROKES or time_s[-1] - time_s[0] < 4.0:
         return []
     weight = hit_weights(level_db, lead)
-    tracks = [(log_odds(signs), track) for signs, track in followed_tracks(time_s, weight, lead)]
+    tracks = [(log_odds(signs), track) for signs, track in followed_tracks(time_s, weight, lead, pulses)]
     scored = sorted(tracks, key=lambda pair: -pair[0])
     kept: list[tuple[float, Track]] = []
     for score, track in scored:
@@ -141,7 +148,9 @@ def find_tempo(
     ]
 
 
-def followed_tracks(time_s: FloatArray, weight: FloatArray, lead: IntArray) -> list[tuple[dict[str, float], Track]]:
+def followed_tracks(
+    time_s: FloatArray, weight: FloatArray, lead: IntArray, pulses: Pulses | None = None
+) -> list[tuple[dict[str, float], Track]]:
     """Every tempo that may be meant with every place where its beat may lie, and the signs for each.
 
     Parameters
@@ -149,12 +158,14 @@ def followed_tracks(time_s: FloatArray, weight: FloatArray, lead: IntArray) -> l
     time_s, weight : float array, shape (n,)
         Hits in order of time, and how much each counts, by `hit_weights`.
     lead : int array, shape (n,)
+    pulses : Pulses, optional
+        Of these hits, if they are known.
 
     Returns
     -------
     list of (dict of str to float, Track)
     """
-    pulses = hear_pulses(time_s, weight)
+    pulses = pulses or hear_pulses(time_s, weight)
     followed: list[Track] = []
     for tempo, template in _candidates(pulses):
         track = follow(pulses, tempo, template)

@@ -16,6 +16,7 @@ from supple_snare.timing.course import Pin
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
 from supple_snare.timing.pulse import Pulses, hear_pulses
+from supple_snare.timing.suggest import LEAST_STROKES
 from supple_snare.timing.tempo import TempoFinding, find_tempo, hit_weights
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -62,22 +63,22 @@ def read_tempo(
     list of TempoFinding
         Most likely first; none if too little was played.
     """
-    readings = find_tempo(time_s, level_db, lead, centre_hz=centre_hz)
-    if not readings:
+    if len(time_s) < LEAST_STROKES:
+        return []
+    pulses = hear_pulses(time_s, hit_weights(level_db, lead))
+    readings = find_tempo(time_s, level_db, lead, centre_hz=centre_hz, pulses=pulses)
+    changes_s = _changes_s(pulses) if readings else []
+    if not changes_s:
         return readings
-    parts = _in_parts(_Hits(time_s, level_db, lead), centre_hz)
+    parts = _in_parts(_Hits(time_s, level_db, lead), changes_s, centre_hz)
     if parts is None:
         return readings
     left = 1.0 - parts.confidence
     return [parts, *(replace(each, confidence=left * each.confidence) for each in readings[:-1])]
 
 
-def _in_parts(hits: _Hits, centre_hz: FloatArray | None) -> TempoFinding | None:
-    """A reading in steady parts; None if there are no such."""
-    pulses = hear_pulses(hits.time_s, hit_weights(hits.level_db, hits.lead))
-    changes_s = _changes_s(pulses)
-    if not changes_s:
-        return None
+def _in_parts(hits: _Hits, changes_s: list[float], centre_hz: FloatArray | None) -> TempoFinding | None:
+    """A reading in parts that begin about at some moments; None if they are not steady, each at its own tempo."""
 
     def read(edges_s: list[float]) -> list[TempoFinding] | None:
         found = []
