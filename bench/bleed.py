@@ -24,13 +24,13 @@ from material import EASY, HARD, Case, Made, cases, in_processes, options, varie
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import RELATIVE_SIGNS, weigh_signs
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, centred, network_inputs
+from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, network_inputs, weighed
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
-MEMBERS = 4
-UNITS = (16, 8)
-ROUNDS = 30
+MEMBERS = 5
+UNITS = (24, 12)
+ROUNDS = 16
 
 
 @dataclass(frozen=True)
@@ -89,7 +89,7 @@ def fit_member(rows: Sequence[Weighed], mean: NDArray[np.float64], spread: NDArr
     inputs = np.concatenate([row.inputs for row in rows])
     own = np.concatenate([row.own for row in rows])
     network = MLPClassifier(
-        UNITS, activation="tanh", alpha=0.03, batch_size=512, learning_rate_init=0.002, max_iter=ROUNDS,
+        UNITS, activation="tanh", alpha=0.1, batch_size=512, learning_rate_init=0.002, max_iter=ROUNDS,
         random_state=seed,
     )  # fmt: skip
     with warnings.catch_warnings():
@@ -124,7 +124,7 @@ def main() -> None:
         unseen = [row for row in rows if row.kit in kits[fold::FOLDS]]
         judges = fit([row for row in rows if row.kit not in kits[fold::FOLDS]], chosen.jobs)
         for row in unseen:
-            played = centred(judges.odds(row.inputs), row.guess) > 0.0
+            played = weighed(judges.odds(row.inputs), row.guess) > 0.0
             total = np.count_nonzero(played) + row.strokes
             if row.strokes:
                 recipe = "varied" + row.recipe.partition(",")[1] if row.recipe.startswith("varied") else row.recipe

@@ -18,6 +18,7 @@ from supple_snare.timing.units import FloatArray
 
 JUDGES_FILE = Path(__file__).parent / "judge.json"
 
+_GUESS_WORD = 0.3
 _PLAIN_ODDS = 2.0
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80
@@ -86,15 +87,16 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     """
     if not len(signs):
         return guess
-    return centred(judges().odds(network_inputs(signs, guess, relative)), guess)
+    return weighed(judges().odds(network_inputs(signs, guess, relative)), guess)
 
 
-def centred(odds: FloatArray, guess: FloatArray) -> FloatArray:
-    """Odds of all attacks of a track with the line between played and bleed at 0.
+def weighed(odds: FloatArray, guess: FloatArray) -> FloatArray:
+    """Odds by the networks and the guess together, with the line between played and bleed at 0.
 
-    Where most attacks that speak for themselves are doubted, the track is like none that the networks were fitted to,
-    and all its odds are raised.
+    The guess has a say: it knows less, and errs less where a track is like none that the networks were fitted to. Where
+    most attacks that speak for themselves are doubted all odds are raised.
     """
+    odds = odds + _GUESS_WORD * guess
     plain = guess > _PLAIN_ODDS
     if np.count_nonzero(plain) >= _PLAIN_LEAST:
         odds = odds + max(0.0, -float(np.median(odds[plain])))

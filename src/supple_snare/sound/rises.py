@@ -41,9 +41,8 @@ _LEAST_RISE_MS = 0.25
 
 SHAPE_RATE_HZ = 10_000.0
 SHAPE_BEFORE_S = 0.025
-SHAPE_SAMPLES = round((SHAPE_BEFORE_S + 0.021) * SHAPE_RATE_HZ)
-_SHAPED_AT = SHARES.index(0.4)
-"""The waveform of an attack is kept around the moment at which it passes that share of its peak."""
+SHAPE_SAMPLES = round((SHAPE_BEFORE_S + 0.033) * SHAPE_RATE_HZ)
+"""The waveform of an attack is kept around the moment at which its spectrum rises most."""
 
 _SHAPE_LEAN_HZ = 200.0
 _SHAPE_TOP_HZ = 4_000.0
@@ -121,7 +120,7 @@ class Rises:
     @property
     def shape_s(self) -> FloatArray:
         """When the first sample of each shape is, shape (n,)."""
-        return self.crossing_s[:, 0, _SHAPED_AT] - SHAPE_BEFORE_S
+        return self.centre_s - SHAPE_BEFORE_S
 
     @property
     def level_db(self) -> FloatArray:
@@ -199,7 +198,6 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         quiets.append(quiet)
     peak = np.stack(peaks, axis=1).astype(np.float64)
     first = (centres - back).astype(np.float64)
-    shaped_at = before - back + crossings[0][:, _SHAPED_AT]
     return Rises(
         crossing_s=(np.stack(crossings, axis=1) + first[:, None, None]) / rate_hz,
         peak=peak,
@@ -208,19 +206,18 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         rise_db=rise_db.astype(np.float64),
         lasting_db=lasting_db,
         centre_s=centres / rate_hz,
-        shape=_shapes(windows, shaped_at - SHAPE_BEFORE_S * rate_hz, rate_hz),
+        shape=_shapes(windows, before - SHAPE_BEFORE_S * rate_hz, rate_hz),
     )
 
 
-def _shapes(windows: AnyArray, first: FloatArray, rate_hz: int) -> NDArray[np.int8]:
-    """The waveforms from a sample of each window on; silence where the window ends."""
+def _shapes(windows: AnyArray, first: float, rate_hz: int) -> NDArray[np.int8]:
+    """The waveforms from a sample of the windows on."""
     leaning = banded(windows, _SHAPE_LEAN_HZ, None, rate_hz=rate_hz, order=1)
     low = banded(leaning, None, _SHAPE_TOP_HZ, rate_hz=rate_hz)
-    low = np.pad(low, ((0, 0), (0, 1 + int(SHAPE_SAMPLES * rate_hz / SHAPE_RATE_HZ))))
-    at = first[:, None] + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
-    left = np.clip(np.floor(at).astype(np.int64), 0, low.shape[1] - 2)
+    at = first + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
+    left = np.floor(at).astype(np.int64)
     share = at - left
-    shape = np.take_along_axis(low, left, axis=1) * (1.0 - share) + np.take_along_axis(low, left + 1, axis=1) * share
+    shape = low[:, left] * (1.0 - share) + low[:, left + 1] * share
     loudest = np.abs(shape).max(axis=1, keepdims=True)
     return np.rint(127.0 * shape / np.maximum(loudest, 1e-12)).astype(np.int8)
 
