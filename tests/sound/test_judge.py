@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from supple_snare.sound.bleed import RELATIVE_SIGNS, SIGNS
-from supple_snare.sound.judge import centred, emptiest_place, judged_odds, judges, network_inputs
+from supple_snare.sound.judge import emptiest_place, judged_odds, judges, network_inputs, weighed
 
 COUNT = 40
 
@@ -65,9 +65,19 @@ def test_the_networks_take_what_they_are_given():
 def test_a_track_like_none_before_is_not_doubted_as_a_whole():
     """Where the networks doubt most of what speaks for itself, all odds rise; what does not speak stays bleed."""
     guess = np.where(np.arange(COUNT) % 4 == 0, 5.0, -5.0)
-    doubted = np.where(guess > 0.0, -3.0, -9.0) + np.random.default_rng(4).normal(0.0, 0.1, COUNT)
-    assert ((centred(doubted, guess) > 0.0) == (guess > 0.0)).all()
-    assert (centred(doubted, np.full(COUNT, -5.0))[guess < 0.0] < 0.0).all()
+    doubted = np.where(guess > 0.0, -5.0, -9.0) + np.random.default_rng(4).normal(0.0, 0.1, COUNT)
+    assert ((weighed(doubted, guess) > 0.0) == (guess > 0.0)).all()
+    assert (weighed(doubted, np.full(COUNT, -5.0))[guess < 0.0] < 0.0).all()
+
+
+def test_the_guess_tips_the_balance_where_the_networks_hardly_know():
+    """Not where they do."""
+    sure = np.where(np.arange(COUNT) % 4 == 0, 6.0, -6.0)
+    guess = np.zeros(COUNT)
+    unsure = np.arange(COUNT) < 2
+    tipped = [weighed(np.where(unsure, 0.0, sure), np.where(unsure, each, guess))[unsure] for each in (4.0, -4.0)]
+    assert (tipped[0] > 0.0).all() and (tipped[1] < 0.0).all()
+    assert ((weighed(sure, -0.5 * sure) > 0.0) == (sure > 0.0)).all()
 
 
 @given(st.floats(-9.0, -2.0), st.floats(2.0, 9.0), st.floats(-1.5, 1.5))
