@@ -63,6 +63,20 @@ def test_a_roll_of_which_bounces_were_not_found_is_one_all_the_same():
     assert roll.kind.tolist() == [Kind.PLAYED] + [Kind.ROLL] * 10 + [Kind.PLAYED]
 
 
+def test_bounces_taken_for_bleed_are_the_inside_of_their_roll():
+    """As loud as its stroke and one upon another; what bleeds in is softer or farther apart."""
+
+    def kinds(gap_s, below_db):
+        time_s = 1.0 + gap_s * np.arange(8)
+        kind = [Kind.PLAYED] + [Kind.BLEED] * 7
+        return mark_grace_and_rolls(Hits.of([*time_s, 3.0], level_db=[-10.0, *np.full(7, -10.0 - below_db), -9.0],
+                                            kind=[*kind, Kind.PLAYED])).kind.tolist()  # fmt: skip
+
+    assert kinds(0.034, 3.0) == [Kind.PLAYED] + [Kind.ROLL] * 7 + [Kind.PLAYED]
+    as_they_were = [Kind.PLAYED] + [Kind.BLEED] * 7 + [Kind.PLAYED]
+    assert kinds(0.034, 14.0) == kinds(0.12, 3.0) == as_they_were
+
+
 def test_close_microphones_lead_the_busiest_drum_first():
     """A drum of soft strokes under loud bleed leads too; one that never plays does not."""
     snare = Hits.of(np.arange(8.0), level_db=-6.0)
