@@ -139,12 +139,12 @@ def bring_in_selection(work: Workspace) -> None:
     view, group, span = work.view, work.group, _span_or_word(work)
     if span is None or view is None or group is None:
         return
-    time_s = view.strokes.time_s
-    past = np.flatnonzero((time_s >= span[0]) & (time_s <= span[1]) & (view.plan.kept == Kept.REACH))
-    moves_ms = dict(zip(time_s[past].tolist(), view.plan.unlimited_ms[past].tolist(), strict=True))
-    if not moves_ms:
+    strokes = chosen_strokes(work)
+    past = strokes[view.plan.kept[strokes] == Kept.REACH]
+    if not len(past):
         work.tell("No stroke here lies past the reach.")
         return
+    moves_ms = dict(zip(view.strokes.time_s[past].tolist(), view.plan.unlimited_ms[past].tolist(), strict=True))
     work.do(f"Bring in {_place(work, span)}", give_moves(work.session, group.key, moves_ms))
 
 

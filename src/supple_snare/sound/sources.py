@@ -167,17 +167,16 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     earlier = np.array([_earlier_elsewhere(really_s[those], number) for number, those in enumerate(loudest)])
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
-    microphones = np.arange(len(levels))
-    pattern = _refine(heard, _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE))
-    owner = _owners(heard, pattern)
-    astray = np.zeros(len(levels), dtype=bool)
-    # Where one of two overheads no longer claims the bass drum, the other may.
-    while (strayed := (owner != microphones) & (closeness < _PLAINLY_CLOSE) & ~astray).any():
+    microphones, astray = np.arange(len(levels)), np.zeros(len(levels), dtype=bool)
+    while True:  # where one of two overheads no longer claims the bass drum, the other may
+        pattern = _refine(heard, _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE))
+        owner = _owners(heard, pattern)
+        strayed = (owner != microphones) & (closeness < _PLAINLY_CLOSE) & ~astray
+        if not strayed.any():
+            break
         astray |= strayed
         claimed = np.isin(microphones, owner[strayed]) & (distance_s == 0.0)
         closeness = np.where(claimed, np.maximum(closeness, 0.0), np.where(strayed, _FAR_CLOSENESS, closeness))
-        pattern = _refine(heard, _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE))
-        owner = _owners(heard, pattern)
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
     above_db = np.array([_above_others_db(heard[those], pattern, owner, mic) for mic, those in enumerate(loudest)])
     weighed = 0.7 * above_db - 5.3 * earlier - 2.4

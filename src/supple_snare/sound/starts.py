@@ -131,10 +131,11 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     counted = np.arange(steps_s.shape[1])[None, :] < sure[:, None]
     unbroken = np.cumprod((steady | ~counted)[:, ::-1], axis=1)[:, ::-1].astype(bool)
     believed = above_ring[:, :-1] & unbroken
-    lowest = np.where(believed.any(axis=1), np.argmax(believed, axis=1), sure)
+    seen = believed.any(axis=1)
+    lowest = np.where(seen, np.argmax(believed, axis=1), sure)
     rows = np.arange(len(rises))
     start_s = crossing[rows, lowest] - lag_s[lowest]
-    told_s = rises.centre_s - np.median((rises.centre_s - start_s)[believed.any(axis=1)]) if believed.any() else start_s
+    told_s = rises.centre_s - np.median((rises.centre_s - start_s)[seen]) if seen.any() else start_s
     return np.where(start_s < told_s - _ASTRAY_S, told_s, start_s)
 
 

@@ -255,17 +255,16 @@ def _broken(found: FloatArray, breaks_s: Sequence[float]) -> list[int]:
 def _jumps(found: FloatArray) -> list[int]:
     """Second differences at which beats go from one tempo to another for good, with or without an odd one between."""
     length = np.log(np.diff(found))
+    if len(length) < 2 * _JUMP_BEATS:
+        return []
+    usual = np.median(np.lib.stride_tricks.sliding_window_view(length, _JUMP_BEATS), axis=1)
     jumps: list[int] = []
-    for begin in range(_JUMP_BEATS, len(length) - _JUMP_BEATS + 1):
-        before = float(np.median(length[begin - _JUMP_BEATS : begin]))
-        for odd in (0, 1):
-            after = length[begin + odd : begin + odd + _JUMP_BEATS]
-            if len(after) < _JUMP_BEATS:
-                continue
-            step = float(np.median(after)) - before
-            near = _JUMP_NEAR * abs(step)
-            at_once = abs(length[begin - 1] - before) < near and abs(after[0] - before - step) < near
-            is_odd = min(abs(length[begin] - before), abs(length[begin] - before - step)) > near
-            if abs(step) > _JUMP and at_once and is_odd == bool(odd):
-                jumps += range(begin - 1, begin + odd)
+    for odd in (0, 1):
+        begin = np.arange(_JUMP_BEATS, len(length) - _JUMP_BEATS - odd + 1)
+        before, after = usual[begin - _JUMP_BEATS], usual[begin + odd]
+        near = _JUMP_NEAR * np.abs(after - before)
+        at_once = (np.abs(length[begin - 1] - before) < near) & (np.abs(length[begin + odd] - after) < near)
+        is_odd = np.minimum(np.abs(length[begin] - before), np.abs(length[begin] - after)) > near
+        here = begin[(np.abs(after - before) > _JUMP) & at_once & (is_odd == bool(odd))]
+        jumps += np.concatenate([here + by for by in range(-1, odd)]).tolist()
     return jumps

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from bisect import bisect
 from dataclasses import replace
-from itertools import pairwise
 
 import numpy as np
 
@@ -57,7 +56,9 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
     if len(played) < 2:
         return hits
     kind = hits.kind.copy()
-    for first, last in pairwise([*played.tolist(), len(hits)]):
+    ends = np.append(played[1:], len(hits))
+    crowded = ends - played >= _ROLL_HITS
+    for first, last in zip(played[crowded].tolist(), ends[crowded].tolist(), strict=True):
         kind[first + 1 : first + _bounces(hits, first, last)] = Kind.ROLL
     gap_ms = 1000.0 * np.diff(hits.time_s[played])
     for first, last in _runs(gap_ms, ROLL_GAP_MS):

@@ -121,10 +121,10 @@ def _changes_s(pulses: Pulses) -> list[float]:
         ways = total[source] - _STEP_COST * np.abs(steps)[:, None]
         way = ways.argmax(axis=0)
         best, origin = ways.max(axis=0), np.take_along_axis(source, way[None], axis=0)[0]
-        loudest = int(total.argmax())
-        jumped = total[loudest] - _JUMP_COST > best
-        came[window] = np.where(jumped, loudest, origin)
-        total = np.where(jumped, total[loudest] - _JUMP_COST, best) + score[window]
+        leader = int(total.argmax())
+        from_leader = total[leader] - _JUMP_COST
+        came[window] = np.where(from_leader > best, leader, origin)
+        total = np.maximum(from_leader, best) + score[window]
     path = np.zeros(windows, dtype=np.int64)
     path[-1] = int(total.argmax())
     for window in range(windows - 1, 0, -1):

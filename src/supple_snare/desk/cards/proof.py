@@ -211,26 +211,18 @@ def fine(work: Workspace) -> None:
     if view is None or question is None:
         work.tell("Select a doubtful stroke first.")
         return
-    following = _following(work)
-    work.do("Fine", answer_fine(work.session, view, question))
-    if following is not None:
-        _select_time(work, following)
+    answered = answer_fine(work.session, view, question)
+    _go_on_after(work, lambda work: work.do("Fine", answered))
 
 
 def hold(work: Workspace) -> None:
     """Keep the selected stroke as played; on to the next."""
-    following = _following(work)
-    stroke_tools.hold_selection(work)
-    if following is not None:
-        _select_time(work, following)
+    _go_on_after(work, stroke_tools.hold_selection)
 
 
 def bring_in(work: Workspace) -> None:
     """Move the selected stroke although it lies past the reach; on to the next."""
-    following = _following(work)
-    stroke_tools.bring_in_selection(work)
-    if following is not None:
-        _select_time(work, following)
+    _go_on_after(work, stroke_tools.bring_in_selection)
 
 
 def other_slot(work: Workspace) -> None:
@@ -262,6 +254,14 @@ def ask(work: Workspace) -> None:
     """Take the answer to the selected stroke back."""
     if work.view is not None and work.selected is not None:
         work.do("Ask again", ask_again(work.session, work.view, work.selected))
+
+
+def _go_on_after(work: Workspace, answer: Callable[[Workspace], object]) -> None:
+    """Answer, and select the question that was next before: the answer takes this one off the list."""
+    following = _following(work)
+    answer(work)
+    if following is not None:
+        _select_time(work, following)
 
 
 def _following(work: Workspace) -> float | None:
