@@ -380,7 +380,7 @@ def test_a_part_is_heard_as_tones_and_goes_through_every_step(tighten, tmp_path)
         window.page.setFocus()
         settle(window)
         window.grab()
-    window._mend(lambda _work: None)
+    window.hand.mend(lambda _work: None)
     card = window.cards["tighten"]
     assert isinstance(card, TightenCard)
     card.part.ends_follow.click()

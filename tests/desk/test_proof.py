@@ -62,12 +62,12 @@ def test_strokes_are_nudged_evened_out_and_left_as_found(tight):
     window, work = tight, tight.work
     before = work.view.plan.move_ms.copy()
     work.look(selected_s=float(work.view.strokes.time_s[3]))
-    window._nudge(1.0, 1)
-    window._nudge(0.0, -1)
+    window.hand.nudge(1.0, 1)
+    window.hand.nudge(0.0, -1)
     assert work.view.plan.move_ms[3] == pytest.approx(before[3] + 1.0 - 1000 / 48_000, abs=1e-6)
     times = work.view.strokes.time_s
     work.look(range_s=(float(times[5]) - 0.01, float(times[8]) + 0.01), selected_s=None)
-    window._nudge(-1.0, -1)
+    window.hand.nudge(-1.0, -1)
     assert work.view.plan.move_ms[5:9] == pytest.approx(before[5:9] - 1.0)
     stroke_tools.even_selection(work)
     assert len(work.group.evens) == 1
@@ -128,18 +128,18 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
         assert "bar" in head and "ms" in fate
         assert [words.split(":")[0] for words in told][: len(question.reasons)] == [r.word for r in question.reasons]
         assert card.list.sizeHintForRow(row) >= 14 * (2 + len(told))
-    window._step_doubt(1)
+    window.hand.step_doubt(1)
     assert work.selected == asked[0].stroke
     assert card._answers[proof.fine].isEnabled() and not card._answers[proof.ask].isEnabled()
-    window._return()
+    window.hand.take()
     left = [question for question in work.seams.questions_of(work.group) if not question.answered]
     assert len(left) == len(asked) - 1
     assert work.selected == asked[1].stroke
-    window._hold()
+    window.hand.hold()
     assert len([q for q in work.seams.questions_of(work.group) if not q.answered]) == len(asked) - 2
     while any(not question.answered for question in work.seams.questions_of(work.group)):
-        window._step_doubt(1)
-        window._return()
+        window.hand.step_doubt(1)
+        window.hand.take()
     settle(window)
     assert "done" in card._count.text()
     assert window.steps.buttons["proof"].state == "all heard"
@@ -180,7 +180,7 @@ def test_a_doubt_is_heard_in_turn(tight):
     window, work = tight, tight.work
     work.look(step="proof")
     settle(window)
-    window._step_doubt(1)
+    window.hand.step_doubt(1)
     hear_chosen(work, "turn")
     assert window.player.is_playing
     programme = window._programmes.now()
@@ -236,7 +236,7 @@ def test_strokes_are_joined_and_sound_between_them_slid(tight):
     start_s = float(times[8]) + 0.12
     work.look(range_s=(start_s, start_s + 0.06), selected_s=None)
     for _ in range(3):
-        window._nudge(1.0, 1)
+        window.hand.nudge(1.0, 1)
     assert [slide.move_ms for slide in work.group.slides] == [3.0]
     settle(window)
     window.grab()

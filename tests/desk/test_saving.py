@@ -142,6 +142,28 @@ def test_a_folder_that_cannot_be_written_is_told_and_its_work_sheltered(window, 
     assert "saved again" in window.message.text
 
 
+def test_a_session_is_saved_as_a_new_folder_beside_its_recordings(ready, take, tmp_path, monkeypatch):
+    """A name is proposed; a folder with other things in it keeps them; one that holds a session is left alone."""
+    proposed, answers = [], [tmp_path / "new" / "march", tmp_path / "full", tmp_path / "new" / "march"]
+
+    def answer(_window, _title, proposal, *_filters, **_options):
+        proposed.append(proposal)
+        return str(answers.pop(0)), ""
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", answer)
+    (tmp_path / "full").mkdir()
+    (tmp_path / "full" / "notes.txt").write_text("mine")
+    name = ready.work.session.name
+    assert ready.doors.save()
+    assert proposed == [str(take.files[0].parent / name)]
+    assert ready.work.folder == tmp_path / "new" / "march"
+    assert ready.doors.save_as()
+    assert ready.work.folder == tmp_path / "full" / name
+    assert not ready.doors.save_as()
+    assert "holds another session already" in ready.message.text
+    settle(ready)
+
+
 def test_moved_recordings_are_found_again_or_asked_for_once(ready, take, tmp_path, monkeypatch):
     """Under other names too, with undo knowing the new places; playing leaves out what is not there."""
     work = ready.work

@@ -15,6 +15,7 @@ import soundfile
 from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QAbstractSpinBox
 
 import supple_snare
 from supple_snare.desk.cards.gather import GatherCard
@@ -189,6 +190,21 @@ class TestGrid:
         assert "makes no sense" in ready.message.text
         card._set_meter("3/4")
         assert str(ready.work.session.grid.meter) == "3/4"
+
+
+def test_return_ends_typing_and_is_no_key_of_the_window(ready, qtbot):
+    """A strength that was typed holds at once; the next key is the window's again."""
+    ready.activateWindow()
+    ready.work.look(step="tighten")
+    box = ready.cards["tighten"].strength.findChild(QAbstractSpinBox)
+    box.setFocus()
+    box.selectAll()
+    qtbot.keyClicks(box, "55")
+    qtbot.keyClick(box, Qt.Key.Key_Return)
+    assert ready.work.group.response.strength == pytest.approx(0.55)
+    assert not ready.message.isVisible()
+    assert ready.page.hasFocus()
+    settle(ready)
 
 
 def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):

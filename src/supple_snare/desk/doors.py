@@ -11,6 +11,7 @@ from supple_snare.desk.workspace import Workspace
 from supple_snare.session.document import Session
 from supple_snare.session.folder import folder_name
 from supple_snare.session.shelter import Left
+from supple_snare.session.storage import FILE_NAME
 
 
 class Doors:
@@ -73,13 +74,17 @@ class Doors:
 
     def save_as(self) -> bool:
         """Save in a folder that is asked for; not if it is not told."""
-        folder = QFileDialog.getExistingDirectory(
-            self._window, "An empty folder for the session", str(self._work.nearby)
+        folder, _filter = QFileDialog.getSaveFileName(
+            self._window,
+            "Save the session as a new folder",
+            str(self._work.nearby / folder_name(self._work.session)),
+            "Session folder (*)",
+            options=QFileDialog.Option.DontConfirmOverwrite,
         )
         if not folder:
             return False
         target = Path(folder)
-        if any(target.iterdir()):
+        if target.is_dir() and any(target.iterdir()) and not (target / FILE_NAME).exists():
             target = target / folder_name(self._work.session)
         return self._work.save_as(target)
 

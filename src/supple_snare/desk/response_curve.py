@@ -113,7 +113,7 @@ class ResponseCurve(QWidget):
 
     def _paint_curve(self, painter: QPainter, response: Response) -> None:
         plot = self._plot()
-        painter.setClipRect(plot.adjusted(-7, -7, 7, 7))
+        painter.setClipRect(plot)
         painter.setPen(QPen(theme.RULE_STRONG, 1, Qt.PenStyle.DashLine))
         painter.drawLine(self._point(-_SPAN_MS, -_SPAN_MS), self._point(_SPAN_MS, _SPAN_MS))
         reach = min(response.reach_ms, 2 * _SPAN_MS)
@@ -126,6 +126,7 @@ class ResponseCurve(QWidget):
         points = [self._point(x, y) for x, y in zip(knots.tolist(), kept.tolist(), strict=True)]
         painter.setPen(QPen(theme.INK, 2))
         painter.drawPolyline(QPolygonF(points))
+        painter.setClipping(False)
         for point in self.handle_points().values():
             painter.setPen(QPen(theme.SHEET, 2))
             painter.setBrush(theme.BRASS)

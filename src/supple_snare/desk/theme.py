@@ -133,8 +133,8 @@ QPushButton:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QLineE
 }}
 QSpinBox, QDoubleSpinBox, QComboBox, QLineEdit {{
     background: white; border: 1px solid {RULE_STRONG.name()}; border-radius: 4px; padding: 2px 5px; min-height: 22px;
-    selection-background-color: {BRASS.name()};
 }}
+QSpinBox, QDoubleSpinBox, QLineEdit {{ selection-background-color: {BRASS.name()}; selection-color: white; }}
 QComboBox::drop-down {{ border: none; width: 24px; }}
 QComboBox::down-arrow {{ image: url({_DOWN_ARROW}); width: 12px; height: 8px; }}
 QComboBox QAbstractItemView {{ background: white; selection-background-color: {BRASS_PALE.name()};

@@ -6,13 +6,15 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QSettings, Qt
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeySequence
+from PyQt6.QtCore import QByteArray, QEvent, QSettings, Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
+    QAbstractSpinBox,
     QApplication,
     QFrame,
     QHBoxLayout,
     QLabel,
+    QLineEdit,
     QMainWindow,
     QMenu,
     QMessageBox,
@@ -40,6 +42,7 @@ from supple_snare.desk.doors import Doors
 from supple_snare.desk.faults import Faults
 from supple_snare.desk.feel_chart import FeelChart
 from supple_snare.desk.groove_library import show_library
+from supple_snare.desk.hand import Hand
 from supple_snare.desk.hear_around import How, chosen_moment, end_hearing, hear_chosen
 from supple_snare.desk.lean_chart import LeanChart
 from supple_snare.desk.legend import KEYS, legend_of
@@ -88,6 +91,7 @@ class Window(QMainWindow):
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self._build()
+        self.hand = Hand(self.work, self.page, self.player)
         self._build_actions()
         work, player = self.work, self.player
         self.page.placed.connect(self.player.seek)
@@ -96,7 +100,7 @@ class Window(QMainWindow):
         self.tempo.placed.connect(self._go_to)
         self.feel.placed.connect(self._go_to)
         work.went.connect(self._go_to)
-        work.hit_wanted.connect(self._step_hit)
+        work.hit_wanted.connect(self.hand.step_hit)
         work.hear_wanted.connect(self._hear_around)
         self.page.scrolled.connect(self._bracket)
         self.page.bars_a_row_changed.connect(self._bracket)
@@ -259,16 +263,10 @@ class Window(QMainWindow):
         work = self.work
         menu = QMenu(self)
         self._menu_button.setMenu(menu)
-
-        def act(text: str, slot: Callable[..., object], *keys: str) -> QAction:
-            action = self._act(text, slot, *keys)
-            menu.addAction(action)
-            return action
-
+        act = partial(self._listed, menu)
         act("New session", self.doors.begin, "Ctrl+N")
         act("Open a session …", self.doors.choose, "Ctrl+O")
-        recent = menu.addMenu("Recent sessions")
-        assert recent is not None
+        recent = _submenu(menu, "Recent sessions")
         recent.aboutToShow.connect(lambda: fill_recent(recent, self.doors.open_session))
         act("Open the demo afresh", self.doors.open_demo)
         act("Save", self.doors.save, "Ctrl+S")
@@ -281,15 +279,16 @@ class Window(QMainWindow):
         act("What was done …", lambda: show_steps(work, self), "Ctrl+H")
         self._undo_button.clicked.connect(work.undo)
         self._redo_button.clicked.connect(work.redo)
-        self._build_hand_actions(act)
-        snapshots = menu.addMenu("Snapshots")
-        assert snapshots is not None
+        menu.addSeparator()
+        self._build_hit_actions(_submenu(menu, "Hits"))
+        self._build_stroke_actions(_submenu(menu, "Strokes"))
+        self._build_section_actions(_submenu(menu, "Sections"))
+        snapshots = _submenu(menu, "Snapshots")
         snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
         act("Exchange with the newest snapshot", lambda: with_newest(work, exchange), "W")
         act("Lay the newest snapshot behind", lambda: with_newest(work, lay_behind), "Shift+W")
         act("Groove library …", lambda: show_library(work, self), "B")
-        act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
-        act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
+        menu.addSeparator()
         act("Loop the selection", self._loop_selection, "Shift+L")
         act("Go on with stopped work", work.resume, "F5")
         act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
@@ -298,26 +297,63 @@ class Window(QMainWindow):
         act("Quit", self.close, "Ctrl+Q")
         self._build_keys()
 
-    def _build_hand_actions(self, act: Callable[..., QAction]) -> None:
-        """What is done to strokes and hits by hand."""
-        work = self.work
-        act("Hold the selection", self._hold, "H")
+    def _build_hit_actions(self, menu: QMenu) -> None:
+        """What is done to hits by hand."""
+        act, hand = partial(self._listed, menu), self.hand
+        act("Next stroke or hit", lambda: hand.step(1), "N")
+        act("Previous stroke or hit", lambda: hand.step(-1), "P")
+        act("Next doubt", lambda: hand.step_doubt(1), "D")
+        act("Previous doubt", lambda: hand.step_doubt(-1), "Shift+D")
+        menu.addSeparator()
+        act("Remove hits", lambda: hand.mend(hit_tools.remove_hits), "Delete", "Backspace")
+        act("Count bleed as played, or answer a doubt with fine", hand.take, "Return", "Enter")
+        act("Restore hits as found", lambda: hand.mend(hit_tools.restore_hits), "R")
+        menu.addSeparator()
+        for text, keys, by_ms, way in (
+            ("1 ms later", "Alt+Right", 1.0, 1),
+            ("1 ms earlier", "Alt+Left", -1.0, -1),
+            ("1 sample later", "Alt+Shift+Right", 0.0, 1),
+            ("1 sample earlier", "Alt+Shift+Left", 0.0, -1),
+        ):
+            act(f"Hit or stroke {text}", partial(hand.nudge, by_ms, way), keys)
+
+    def _build_stroke_actions(self, menu: QMenu) -> None:
+        """What is done to strokes by hand."""
+        work, act, hand = self.work, partial(self._listed, menu), self.hand
+        act("Hold the selection", hand.hold, "H")
         act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
         act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
         act("Join the range to one piece", lambda: stroke_tools.join_selection(work), "J")
         act("Tighten only the range", lambda: stroke_tools.tighten_only(work), "Ctrl+J")
         act("Drop all edits of the selection", lambda: stroke_tools.drop_selection(work), "X")
+        menu.addSeparator()
+        act("One slot later", lambda: stroke_tools.move_slots(work, 1), "Shift+Right")
+        act("One slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
         act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
-        act("Bring in what lies past the reach", lambda: self._proof(proof.bring_in), "Shift+I")
-        self._act("The other slot", lambda: self._proof(proof.other_slot), "U")
-        self._act("Move less", lambda: self._proof(proof.move_less), "I")
-        ways: tuple[tuple[str, How], ...] = (("1", "played"), ("2", "tightened"), ("3", "turn"))
-        for key, how in ways:
-            self._act(f"Hear {how}", partial(hear_chosen, work, how), key)
-        act("Remove hits", lambda: self._mend(hit_tools.remove_hits), "Delete", "Backspace")
-        act("Count bleed as played, or answer a doubt with fine", self._return, "Return", "Enter")
-        act("Restore hits as found", lambda: self._mend(hit_tools.restore_hits), "R")
+        menu.addSeparator()
+        act("Take the other slot", lambda: hand.prove(proof.other_slot), "U")
+        act("Move less", lambda: hand.prove(proof.move_less), "I")
+        act("Bring in what lies past the reach", lambda: hand.prove(proof.bring_in), "Shift+I")
+        menu.addSeparator()
+        ways: tuple[tuple[str, str, How], ...] = (
+            ("Hear as played", "1", "played"),
+            ("Hear tightened", "2", "tightened"),
+            ("Hear both in turn", "3", "turn"),
+        )
+        for text, key, how in ways:
+            act(text, partial(hear_chosen, work, how), key)
+
+    def _build_section_actions(self, menu: QMenu) -> None:
+        work, act = self.work, partial(self._listed, menu)
+        act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
+        act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
+
+    def _listed(self, menu: QMenu, text: str, slot: Callable[..., object], *keys: str) -> QAction:
+        """Something that can be done anywhere in the window, shown in a menu."""
+        action = self._act(text, slot, *keys)
+        menu.addAction(action)
+        return action
 
     def _act(self, text: str, slot: Callable[..., object], *keys: str) -> QAction:
         """Something that can be done anywhere in the window."""
@@ -340,21 +376,13 @@ class Window(QMainWindow):
         self._act("Mono check", self.transport.panel.toggle_mono, "Shift+M")
         self._act("Follow", lambda: work.listen(following=not work.looks.listening.following), "F")
         self._act("To the start", lambda: self._go_to(0.0), "Home")
-        self._act("Next stroke or hit", lambda: self._step(1), "N")
-        self._act("Previous stroke or hit", lambda: self._step(-1), "P")
-        self._act("Next doubt", lambda: self._step_doubt(1), "D")
-        self._act("Previous doubt", lambda: self._step_doubt(-1), "Shift+D")
         self._act("Measure", lambda: work.look(measuring=not work.looks.measuring), "M")
         self._act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
-        for keys, by_ms in (("Alt+Right", 1.0), ("Alt+Left", -1.0), ("Alt+Shift+Right", 0.0), ("Alt+Shift+Left", -0.0)):
-            self._act("Nudge the hit or the stroke", partial(self._nudge, by_ms, -1 if "Left" in keys else 1), keys)
         self._act("Tap the tempo", self._tap, "T")
         self._act("Tap the feel", lambda: self._tap_feel("first"), "Y")
         self._act("Tap the other feel", lambda: self._tap_feel("second"), "Shift+Y")
         self._act("Next tempo found", lambda: self._step_reading(1), "]")
         self._act("Previous tempo found", lambda: self._step_reading(-1), "[")
-        self._act("Stroke one slot later", lambda: stroke_tools.move_slots(work, 1), "Shift+Right")
-        self._act("Stroke one slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
         self._act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
         self._act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
         self._act("Close the message", self.message.hide, "Escape")
@@ -369,6 +397,19 @@ class Window(QMainWindow):
         card = self.cards["gather"]
         assert isinstance(card, GatherCard)
         card.choose_files()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Return belongs to the field in which something is typed, before it is a key of the window."""
+        if event is not None and event.type() == QEvent.Type.ShortcutOverride and _ends_typing(event):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and _ends_typing(event):
+            self.page.setFocus()  # what was typed holds; the next key is the window's again
+            return
+        super().keyPressEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event is not None else None
@@ -415,50 +456,6 @@ class Window(QMainWindow):
 
     # ---- the rest
 
-    def _mend(self, deed: Callable[[Workspace], None]) -> None:
-        if self.work.looks.step == "hits":
-            deed(self.work)
-        elif self.work.selected is not None:
-            self.work.tell("Hits are mended in the Hits step (Ctrl+3); H holds a stroke as played.")
-
-    def _nudge(self, by_ms: float, direction: int) -> None:
-        """By so many ms, or by one sample."""
-        sample_ms = direction * 1000.0 / self.work.session.rate_hz
-        if self.work.looks.step == "hits":
-            hit_tools.nudge_hit(self.work, (by_ms or sample_ms) / 1000.0)
-        elif self.work.looks.shows_moves:
-            stroke_tools.nudge_strokes(self.work, by_ms or sample_ms)
-
-    def _step(self, steps: int) -> None:
-        """To the next stroke, or in the Hits step to the next hit of the chosen track."""
-        if self.work.looks.step == "hits":
-            self._step_hit(steps, False)
-        else:
-            self.page.step_stroke(steps)
-
-    def _step_doubt(self, steps: int) -> None:
-        """In the Hits step to the next doubtful hit, else to the next doubtful stroke."""
-        if self.work.looks.step == "hits":
-            self._step_hit(steps, True)
-        else:
-            proof.step_question(self.work, steps)
-
-    def _proof(self, deed: Callable[[Workspace], None]) -> None:
-        if self.work.looks.step == "proof":
-            deed(self.work)
-
-    def _return(self) -> None:
-        if self.work.looks.step == "proof":
-            proof.fine(self.work)
-        else:
-            self._mend(hit_tools.promote_hits)
-
-    def _hold(self) -> None:
-        if self.work.looks.step == "proof" and self.work.looks.range_s is None:
-            proof.hold(self.work)
-        else:
-            stroke_tools.hold_selection(self.work)
-
     def _hear_around(self, time_s: float | None) -> None:
         """Play the loop that is around a moment now from its start; None stops."""
         programme = self._programmes.now()
@@ -467,15 +464,6 @@ class Window(QMainWindow):
             return
         self.player.seek(programme.loop[0] / programme.rate_hz)
         self.player.play()
-
-    def _step_hit(self, steps: int, doubtful: bool) -> None:
-        time_s = hit_tools.step_hit(self.work, steps, doubtful=doubtful)
-        if time_s is None:
-            self.work.tell("There is no doubtful hit." if doubtful else "There are no hits on this track.")
-            return
-        self.page.show_time(time_s)
-        if not self.work.looks.hearing:
-            self.player.seek(time_s)
 
     def _hear_chosen(self) -> None:
         """Play around the chosen hit over and over while that is wanted, and only then."""
@@ -599,6 +587,11 @@ class Window(QMainWindow):
         super().closeEvent(event)
 
 
+def _ends_typing(event: QEvent) -> bool:
+    field = isinstance(QApplication.focusWidget(), (QLineEdit, QAbstractSpinBox))
+    return field and isinstance(event, QKeyEvent) and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
 def _copy(text: str) -> None:
     """Put a text where it can be pasted from."""
     clipboard = QApplication.clipboard()
@@ -615,3 +608,9 @@ def _saved_words(work: Workspace) -> str:
     if work.folder is None:
         return "empty" if work.session.is_empty else "not saved yet" if work.is_unsaved else "as it came"
     return "saved" if work.is_saved else "saving …"
+
+
+def _submenu(menu: QMenu, text: str) -> QMenu:
+    inner = menu.addMenu(text)
+    assert inner is not None
+    return inner

@@ -275,7 +275,7 @@ class Workspace(QObject):
         """Save to a folder and go on there; says so if that cannot be."""
         try:
             if (path / FILE_NAME).exists():
-                raise SessionError(f"{path} holds another session already; choose an empty folder.")
+                raise SessionError(f"{path} holds another session already; choose another name.")
             folder = SessionFolder.take(path)
             if isinstance(folder, Holder):
                 raise SessionError(f"{path} is being worked in by {folder.describe()}; choose another folder.")
