@@ -126,6 +126,24 @@ def test_a_click_that_always_comes_as_early_is_the_drums_own():
     assert found == pytest.approx(TRUTH, abs=0.001)
 
 
+def test_noise_above_every_first_moment_makes_no_stroke_early():
+    """Where no attack of a track is seen from its first shares on, they are not taken to last as long as the noise."""
+    rng, back = np.random.default_rng(21), round(BEFORE_S * RATE_HZ)
+    body = [drum(rng, 190.0) * level for level in rng.uniform(0.8, 1.0, COUNT)]
+    noise = np.abs(np.concatenate(body)).max() * 0.16
+    strokes = [stroke + noise * rng.uniform(-1.0, 1.0, len(stroke)) for stroke in body]
+    found = settle_starts(rises_of(strokes, before=noise * rng.uniform(-1.0, 1.0, back), ahead_s=0.043), 0.0)
+    assert np.abs(found - TRUTH).max() < 0.003
+
+
+def test_what_began_just_before_is_no_start():
+    """One stroke in twelve: a neighbour passes the first share 4 ms before, and nothing is known of it."""
+    strokes, ahead = some_strokes(levels=(0.7, 1.0)), np.arange(COUNT) == 5
+    neighbour = 0.09 * drum(np.random.default_rng(3), 3_000.0)
+    mixed = mixed_of(ahead, rises_of(strokes, before=neighbour, ahead_s=0.004), rises_of(strokes))
+    assert settle_starts(mixed, 0.0) == pytest.approx(TRUTH, abs=0.001)
+
+
 def mixed_of(mask: np.ndarray, covered: Rises, alone: Rises) -> Rises:
     """Rises of which those of a mask are covered."""
     pairs = [(getattr(covered, field.name), getattr(alone, field.name)) for field in fields(Rises)]

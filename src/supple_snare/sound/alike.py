@@ -21,6 +21,11 @@ _BEYOND_DOUBT = 4.0
 """How far the first share of an attack stands above all else: enough to see its start, plainly, beyond doubt."""
 
 _LONGEST_STEP_S = 0.006
+_SHORTEST_STEP_S = 0.001
+_USUAL_PERCENT = 90
+"""A step from one share to the next is a long one beyond the first; and also where it takes twice as long as the
+longest ones of nine in ten attacks of its track, though never below the second."""
+
 
 _GUESSED = 4.0
 """The fit of an attack whose start is not seen but guessed counts so many times worse."""
@@ -75,8 +80,7 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
     passed_s = rises.crossing_s.reshape(len(rises), -1)
     doubtful = (heights > _CLEARANCE * rises.quiet[:, :, None]).reshape(len(rises), -1) & ~clear
     clearance = heights[:, 0, 0] / np.maximum(others[:, 0], 1e-9)
-    at_once = begins_at_once(rises)
-    repeated = at_once & doubtful[:, 0] & _repeats(passed_s[:, _REACHED] - passed_s[:, 0])
+    at_once, repeated = begins_at_once(rises), begins_as_often(rises)
     seen = ((clearance > _SEEN) & at_once) | repeated
     begun_s = np.where(seen, passed_s[:, 0], guess_s)
     penalty = np.where(seen, np.maximum(_PLAINLY_SEEN / clearance, 1.0) ** 2, _GUESSED)
@@ -104,8 +108,20 @@ def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
     Where a step takes long, the shares before it were passed by something else, a neighbour's soft stroke just before.
     """
     steps_s = np.diff(rises.crossing_s[:, 0, share : _REACHED + 1], axis=1)
-    usual_s = np.median(steps_s, axis=0) if len(rises) else np.zeros(steps_s.shape[1])
-    return np.asarray((steps_s <= np.maximum(_LONGEST_STEP_S, 2.0 * usual_s)).all(axis=1))
+    if not len(rises):
+        return np.zeros(0, dtype=bool)
+    most_s = np.clip(2.0 * np.percentile(steps_s.max(axis=1), _USUAL_PERCENT), _SHORTEST_STEP_S, _LONGEST_STEP_S)
+    return np.asarray((steps_s <= np.maximum(most_s, 2.0 * np.median(steps_s, axis=0))).all(axis=1))
+
+
+def begins_as_often(rises: Rises) -> NDArray[np.bool_]:
+    """Whether attacks begin out of quiet and go on from the first share as others of their track do, to 0.1 ms.
+
+    Then what passes the first share is the attack itself, even where a neighbour is expected to sound.
+    """
+    out_of_quiet = rises.heights()[:, 0, 0] > _CLEARANCE * rises.quiet[:, 0]
+    again = _repeats(rises.crossing_s[:, 0, _REACHED] - rises.crossing_s[:, 0, 0])
+    return np.asarray(out_of_quiet & begins_at_once(rises) & again)
 
 
 def _repeats(lag_s: FloatArray) -> NDArray[np.bool_]:

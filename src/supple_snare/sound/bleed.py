@@ -18,7 +18,7 @@ from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.shapes import agreed_starts, likeness
-from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources
+from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
@@ -85,6 +85,10 @@ _AS_LIKE_AS_CAN_BE = 0.95
 _PLAINLY_FAR = 2.5
 _FAR_DOUBT = 3.0
 """Log odds against a drum of its own, and by how much a stroke must be surer beyond one more than them."""
+
+_ENOUGH = 8
+_SURELY_OWN = 4.0
+"""So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it."""
 
 _LEAST = 1e-4
 
@@ -248,8 +252,10 @@ def _is_far(closeness: float, verdict: Verdict) -> bool:
     Far ones hear other players of the room best of all, whose dull attacks stand out of nothing: that is no drum.
     """
     played = verdict.played
-    if closeness < 0.0 or closeness > _ONLY_FIRST or played.all() or not played.any():
-        return closeness < 0.0
+    if closeness < 0.0:  # learned before its attacks were judged: if so many were surely played into it, it is close
+        return bool(np.count_nonzero(played) < _ENOUGH or np.median(verdict.log_odds[played]) < _SURELY_OWN)
+    if closeness > _ONLY_FIRST or played.all() or not played.any():
+        return False
     above_db = np.median(verdict.level_db[played]) - np.median(verdict.level_db[~played])
     return bool(above_db < _STANDS_OUT_DB and np.median(verdict.sharpness[played]) < _DULL)
 
@@ -325,13 +331,13 @@ def _likely_bleed(
 ) -> tuple[FloatArray, FloatArray]:
     """What starts in a track at moments, and how much of it sources make that were struck then, each (n, BANDS)."""
     heard = _heard(analyses, sources, track, time_s)
-    strength = sources.strengths(heard)
+    strength = strengths(heard, sources.usual_pattern)
     for source, times in enumerate(struck_s):
         if source == track:
             strength[:, source] = 0.0
         elif times is not None:
             strength[:, source] *= np.diff(np.searchsorted(times, time_s[:, None] + _COVERING_S), axis=1)[:, 0] > 0
-    return heard[:, track], strength @ sources.pattern[track].T
+    return heard[:, track], strength @ sources.usual_pattern[track].T
 
 
 def _heard(analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray) -> FloatArray:
@@ -361,7 +367,7 @@ def _signs(
         return None
     attacks = analyses[track].attacks
     everywhere = _heard(analyses, sources, track, time_s)
-    strength = sources.strengths(everywhere)
+    strength = strengths(everywhere, sources.pattern)
     heard, loud = everywhere[:, track], np.sqrt(np.sum(everywhere**2, axis=2))
     own = strength[:, track, None] * sources.pattern[track, :, track]
     bleed = strength @ sources.pattern[track].T - own

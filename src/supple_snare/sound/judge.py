@@ -18,7 +18,7 @@ from supple_snare.timing.units import FloatArray
 
 JUDGES_FILE = Path(__file__).parent / "judge.json"
 
-_GUESS_WORD = 0.3
+_GUESS_WORD = 0.5
 _PLAIN_ODDS = 2.0
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.alike import begins_at_once, weighted_quantile
+from supple_snare.sound.alike import begins_as_often, begins_at_once, weighted_quantile
 from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -65,16 +65,18 @@ def likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[
     float array, shape (n,)
         Correlation with the example that it is most like; 0 where there is none.
     float array, shape (n,)
-        The same with one that it is less like than three others.
+        The same with one that it is less like than three others; of fewer than eight examples, than the better half.
     """
     shapes = _Shapes(rises, start_s, _NEAR_S)
     examples = np.flatnonzero(of & shapes.whole)
     examples = examples[np.argsort(-rises.peak[examples, 0], kind="stable")[:_EXAMPLES]]
     most, more = np.zeros(len(rises)), np.zeros(len(rises))
     if len(examples) > 1:
+        # Of few examples the third best would be one of another kind.
+        rank = min(_MORE, (len(examples) - 2) // 2)
         for rows, found, _ in shapes.laid_over(np.flatnonzero(shapes.whole), examples):
-            ranked = np.sort(np.where(rows[:, None] == examples[None, :], 0.0, found), axis=1)
-            most[rows], more[rows] = ranked[:, -1], ranked[:, max(-1 - _MORE, -ranked.shape[1])]
+            ranked = np.sort(np.where(rows[:, None] == examples[None, :], -1.0, found), axis=1)
+            most[rows], more[rows] = ranked[:, -1], ranked[:, -1 - rank]
     return most, more
 
 
@@ -103,13 +105,17 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     shapes = _Shapes(rises, start_s, _FAR_S)
     clearance = rises.heights()[:, 0, 0] / np.maximum(others, 1e-9)
     word = np.where(begins_at_once(rises), np.clip((clearance - 1.0) / (_PLAINLY_SEEN - 1.0), 0.0, 1.0), 0.0)
+    plain = np.zeros(len(rises), dtype=bool)
+    plain[played] = begins_as_often(rises[played])
+    plain &= np.abs(start_s - rises.crossing_s[:, 0, 0]) < _AGREE_S
+    word = np.where(plain, 1.0, word)
     examples = np.flatnonzero(played & shapes.whole & (word > 0.0) & (clearance > _SEEN))
     loud = rises.peak[:, 0] / rises.peak[:, 0].max(initial=1e-9)
     examples = examples[np.argsort(-np.minimum(clearance, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
     agreed = start_s.copy()
     if not len(examples):
         return agreed
-    for rows, found, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole), examples):
+    for rows, found, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole & ~plain), examples):
         alike = np.clip((found - _LEAST_LIKENESS) / (1.0 - _LEAST_LIKENESS), 0.0, 1.0) ** 2
         weight = np.where(rows[:, None] == examples[None, :], 0.0, word[examples] * alike)
         best = np.where(weight > 0.0, found, 0.0).max(axis=1)

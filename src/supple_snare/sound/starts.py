@@ -151,9 +151,11 @@ def _usual_lags(crossing_s: FloatArray, clear: NDArray[np.bool_], peak: FloatArr
     if len(whole) >= _ENOUGH:
         return np.asarray(np.percentile(whole, _USUAL_PERCENT, axis=0))
     steps_s = np.diff(crossing_s, axis=1)
-    lag_s = np.zeros(crossing_s.shape[1])
-    for share in range(steps_s.shape[1]):
+    step_s = np.zeros(steps_s.shape[1])
+    for share in reversed(range(len(step_s))):
         known = steps_s[loud & clear[:, share], share]
-        step_s = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], _USUAL_PERCENT)
-        lag_s[share + 1] = lag_s[share] + step_s
-    return lag_s
+        step_s[share] = np.percentile(known if len(known) >= _MIN_CLEAR else steps_s[loud, share], _USUAL_PERCENT)
+        if not len(known) and share + 1 < len(step_s):
+            # Noise hides where it begins. Each step doubles the amplitude, nearly: it takes as long as the next one.
+            step_s[share] = min(step_s[share], step_s[share + 1])
+    return np.concatenate([[0.0], np.cumsum(step_s)])
