@@ -160,6 +160,17 @@ def test_slots_that_do_not_fit_are_told_from_those_that_do(name, now, better):
         assert str(candidates[0].ruling) == better
 
 
+def test_loose_swing_on_plain_sixteenths_is_told():
+    """58 % played with 12 ms of scatter: no lines more are needed to explain it."""
+    rng = np.random.default_rng(12)
+    beat = (np.arange(48)[:, None] + np.array([0.0, 0.29, 0.5, 0.79])).ravel()
+    played = np.sort(beat + rng.normal(0, 0.012 / 0.65, len(beat)))
+    candidates = suggest_ruling(played, 0.65, now=Ruling())
+    in_force = next(each for each in candidates if each.ruling == Ruling())
+    assert candidates[0].spread_ms > 10.0
+    assert candidates[0].is_plainly_better(in_force)
+
+
 def test_loose_playing_is_not_sent_to_denser_slots():
     """Quarters with 22 ms of scatter, laid to triplets: a mixture of all lines lies nearer to them by chance."""
     for seed in range(6):

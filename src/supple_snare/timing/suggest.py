@@ -37,8 +37,8 @@ _PLAINLY, _PLAINLY_IN_ALL = 0.1, 10.0
 lines that are right are not likelier on others by as much."""
 
 _FEWER, _TIGHTER, _TIGHT_MS = 0.92, 0.55, 10.0
-"""Loose playing lies nearer to dense lines by chance. It must be tight about the better ones, or lie much tighter there
-than where it is, or fewer strokes must be explained there."""
+"""Loose playing lies nearer to dense lines by chance. Where the better lines are denser, it must be tight about them or
+lie much tighter there than where it is, or fewer strokes must be explained where it is."""
 
 _ROUNDS = 8
 
@@ -74,7 +74,8 @@ class Candidate:
         more = self.fit - other.fit
         likelier = more > _PLAINLY and more * self.strokes > _PLAINLY_IN_ALL
         fewer, tighter = other.share < _FEWER * self.share, self.spread_ms < _TIGHTER * other.spread_ms
-        seen = fewer or tighter or self.spread_ms < _TIGHT_MS
+        no_denser = len(self.ruling.positions(12.0)) <= len(other.ruling.positions(12.0))
+        seen = fewer or tighter or no_denser or self.spread_ms < _TIGHT_MS
         return likelier and seen and not other.ruling.has_all_of(self.ruling)
 
     @property
