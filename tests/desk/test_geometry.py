@@ -42,6 +42,18 @@ def test_rows_follow_one_another_and_hold_the_take(layout):
     assert (1.0 - layout.first_bar) % layout.bars_a_row == pytest.approx(0.0)
 
 
+@given(layouts)
+def test_a_row_shows_nothing_before_the_take_and_nothing_after(layout):
+    """What lies between the ends of a row's part of the take is a moment of the take."""
+    for row in {0, layout.rows // 2, layout.rows - 1}:
+        left, right = layout.take_px(row)
+        assert layout.line_left_px <= left <= right <= layout.line_left_px + layout.line_width_px
+        if right > left:
+            first_s, last_s = layout.times_in_row(row, [left, right])
+            assert first_s >= -1e-6
+            assert last_s <= layout.length_s + 1e-6
+
+
 @given(layouts, st.integers(1, 8))
 def test_the_same_beat_stands_under_the_same_beat(layout, bar):
     """A row later, the same beat has the same x."""

@@ -91,6 +91,13 @@ class PageLayout:
         end = self.row_bar(row + 1) + self.margin_bars
         return float(self.grid.bar_time_s(start)), float(self.grid.bar_time_s(end))
 
+    def take_px(self, row: int) -> tuple[float, float]:
+        """Left and right end of the part of a row in which there is sound: nothing lies before the take, or after."""
+        ends = np.clip(
+            self.x_in_row(row, [0.0, self.length_s]), self.line_left_px, self.line_left_px + self.line_width_px
+        )
+        return float(ends[0]), float(ends[1])
+
     def x_in_row(self, row: int, time_s: ArrayLike) -> FloatArray:
         """Pixels from the left at which moments stand in a row, whether the row shows them or not."""
         bars = self.grid.bar_at(time_s) - self.row_bar(row) + self.margin_bars

@@ -223,7 +223,8 @@ def _paint_margins(painter: QPainter, layout: PageLayout) -> None:
 
 def _paint_numbers(painter: QPainter, layout: PageLayout, row: int) -> None:
     painter.setPen(theme.INK)
-    first = int(np.floor(layout.row_bar(row) + 1e-9))
+    first = int(np.floor(max(layout.row_bar(row), float(layout.grid.bar_at(0.0))) + 1e-9))
+    left, right = layout.take_px(row)
     painter.setFont(theme.text_font(14, bold=True))
     if layout.bars_a_row >= 1 or layout.row_bar(row) % 1.0 == 0:
         box = QRectF(0.0, 0.0, layout.line_left_px - 6.0, 20.0)
@@ -236,7 +237,8 @@ def _paint_numbers(painter: QPainter, layout: PageLayout, row: int) -> None:
         painter.drawText(box, Qt.AlignmentFlag.AlignRight, meter)
     for bar in range(first + 1, int(np.ceil(layout.row_bar(row + 1) - 1e-9))):
         x = float(layout.x_in_row(row, layout.grid.bar_time_s(bar)))
-        painter.drawText(QPointF(x + 3.0, 12.0), _bar_label(layout.grid, bar))
+        if left <= x <= right:
+            painter.drawText(QPointF(x + 3.0, 12.0), _bar_label(layout.grid, bar))
 
 
 def _new_meter(grid: Grid, bar: int) -> str:
@@ -261,7 +263,8 @@ def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
     start_s, end_s = layout.row_span_s(row)
     slots = grid.slots(start_s, end_s)
     x = layout.x_in_row(row, slots.time_s)
-    inside = (x >= layout.line_left_px - 0.5) & (x <= layout.line_left_px + layout.line_width_px + 0.5)
+    left, right = layout.take_px(row)
+    inside = (x >= left - 0.5) & (x <= right + 0.5)
     bars = slots.slot == 0
     counts = slots.on_count & ~bars
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -277,7 +280,7 @@ def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
         for px in np.rint(x[which & inside]).tolist():
             painter.drawLine(QLineF(px, base - reach, px, base + reach))
     painter.setPen(QPen(theme.INK_SOFT, 1))
-    painter.drawLine(QLineF(layout.line_left_px, base, layout.line_left_px + layout.line_width_px, base))
+    painter.drawLine(QLineF(left, base, right, base))
     if picture.show_click:
         for which, reach, width in ((bars, 9.0, 3), (counts, 6.0, 1)):
             painter.setPen(QPen(theme.INK, width))
