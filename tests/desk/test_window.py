@@ -15,13 +15,14 @@ import soundfile
 from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QAbstractSpinBox
+from PyQt6.QtWidgets import QAbstractSpinBox, QLabel
 
 import supple_snare
 from supple_snare.desk.cards.gather import GatherCard
 from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.cards.handover import HandOverCard
 from supple_snare.desk.cards.tighten import TightenCard
+from supple_snare.desk.keys_sheet import KeysSheet
 from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.desk.steps import step_states
 from supple_snare.desk.workspace import STEPS
@@ -190,6 +191,19 @@ class TestGrid:
         assert "makes no sense" in ready.message.text
         card._set_meter("3/4")
         assert str(ready.work.session.grid.meter) == "3/4"
+
+
+def test_the_sheet_of_keys_names_every_key_once(ready):
+    """It is made of the actions: each with a key is listed, under one chapter, and no key does two things."""
+    listed = [action for actions in ready._chapters.values() for action in actions]
+    keyed = [action for action in ready.actions() if action.shortcuts() and action.text() not in STEPS]
+    assert sorted(map(id, keyed)) == sorted(id(action) for action in listed if action.shortcuts())
+    keys = [key.toString() for action in ready.actions() for key in action.shortcuts()]
+    assert len(keys) == len(set(keys))
+    sheet = KeysSheet(ready, ready._chapters)
+    texts = [label.text() for label in sheet.findChildren(QLabel)]
+    assert all(texts.count(action.text()) == 1 for action in keyed)
+    assert sheet.sizeHint().height() < 700
 
 
 def test_return_ends_typing_and_is_no_key_of_the_window(ready, qtbot):

@@ -109,6 +109,7 @@ QToolTip {{ background: {SHEET.name()}; color: {INK.name()}; border: 1px solid {
 QMainWindow, QDialog {{ background: {PAPER.name()}; }}
 #sheet {{ background: {SHEET.name()}; border: 1px solid {RULE.name()}; border-radius: 6px; }}
 QLabel#title {{ font-size: 17px; font-weight: bold; }}
+QLabel#key {{ color: {BRASS_TEXT.name()}; font-weight: bold; }}
 QLabel#soft, QLabel#warning {{ font-size: 12px; color: {INK_SOFT.name()}; }}
 QLabel#warning {{ color: {WARNING.name()}; }}
 QLabel#head {{ font-weight: bold; }}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -17,7 +18,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QMainWindow,
     QMenu,
-    QMessageBox,
     QScrollArea,
     QSizePolicy,
     QStackedWidget,
@@ -44,8 +44,9 @@ from supple_snare.desk.feel_chart import FeelChart
 from supple_snare.desk.groove_library import show_library
 from supple_snare.desk.hand import Hand
 from supple_snare.desk.hear_around import How, chosen_moment, end_hearing, hear_chosen
+from supple_snare.desk.keys_sheet import KeysSheet
 from supple_snare.desk.lean_chart import LeanChart
-from supple_snare.desk.legend import KEYS, legend_of
+from supple_snare.desk.legend import legend_of
 from supple_snare.desk.level_chart import LevelChart
 from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.measure_sheet import MeasureSheet
@@ -261,9 +262,11 @@ class Window(QMainWindow):
 
     def _build_actions(self) -> None:
         work = self.work
+        self._chapters: dict[str, list[QAction]] = defaultdict(list)
+        self._build_keys()
         menu = QMenu(self)
         self._menu_button.setMenu(menu)
-        act = partial(self._listed, menu)
+        act = partial(self._listed, menu, "Session")
         act("New session", self.doors.begin, "Ctrl+N")
         act("Open a session …", self.doors.choose, "Ctrl+O")
         recent = _submenu(menu, "Recent sessions")
@@ -285,21 +288,23 @@ class Window(QMainWindow):
         self._build_section_actions(_submenu(menu, "Sections"))
         snapshots = _submenu(menu, "Snapshots")
         snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
+        act = partial(self._listed, menu, "Sections and snapshots")
         act("Exchange with the newest snapshot", lambda: with_newest(work, exchange), "W")
         act("Lay the newest snapshot behind", lambda: with_newest(work, lay_behind), "Shift+W")
+        act = partial(self._listed, menu, "Grid and feel")
         act("Groove library …", lambda: show_library(work, self), "B")
         menu.addSeparator()
-        act("Loop the selection", self._loop_selection, "Shift+L")
+        act = partial(self._listed, menu, "Session")
+        self._listed(menu, "Listen", "Loop the selection", self._loop_selection, "Shift+L")
         act("Go on with stopped work", work.resume, "F5")
         act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
         menu.addSeparator()
         act("Keys and legend", self._show_keys, "F1")
         act("Quit", self.close, "Ctrl+Q")
-        self._build_keys()
 
     def _build_hit_actions(self, menu: QMenu) -> None:
         """What is done to hits by hand."""
-        act, hand = partial(self._listed, menu), self.hand
+        act, hand = partial(self._listed, menu, "Hits"), self.hand
         act("Next stroke or hit", lambda: hand.step(1), "N")
         act("Previous stroke or hit", lambda: hand.step(-1), "P")
         act("Next doubt", lambda: hand.step_doubt(1), "D")
@@ -319,7 +324,7 @@ class Window(QMainWindow):
 
     def _build_stroke_actions(self, menu: QMenu) -> None:
         """What is done to strokes by hand."""
-        work, act, hand = self.work, partial(self._listed, menu), self.hand
+        work, act, hand = self.work, partial(self._listed, menu, "Strokes"), self.hand
         act("Hold the selection", hand.hold, "H")
         act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
         act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
@@ -345,50 +350,55 @@ class Window(QMainWindow):
             act(text, partial(hear_chosen, work, how), key)
 
     def _build_section_actions(self, menu: QMenu) -> None:
-        work, act = self.work, partial(self._listed, menu)
+        work, act = self.work, partial(self._listed, menu, "Sections and snapshots")
         act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
         act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
 
-    def _listed(self, menu: QMenu, text: str, slot: Callable[..., object], *keys: str) -> QAction:
+    def _listed(self, menu: QMenu, chapter: str, text: str, slot: Callable[..., object], *keys: str) -> QAction:
         """Something that can be done anywhere in the window, shown in a menu."""
-        action = self._act(text, slot, *keys)
+        action = self._act(chapter, text, slot, *keys)
         menu.addAction(action)
         return action
 
-    def _act(self, text: str, slot: Callable[..., object], *keys: str) -> QAction:
-        """Something that can be done anywhere in the window."""
+    def _act(self, chapter: str, text: str, slot: Callable[..., object], *keys: str) -> QAction:
+        """Something that can be done anywhere in the window; its key is listed under a chapter, if that is told."""
         action = QAction(text, self)
         action.setShortcuts([QKeySequence(key) for key in keys])
         action.triggered.connect(slot)
         self.addAction(action)
+        if chapter:
+            self._chapters[chapter].append(action)
         return action
 
     def _build_keys(self) -> None:
         """What has a key and no place in the menu."""
         work, page = self.work, self.page
-        self._act("Play or stop", self.transport.toggle_play, "Space")
-        self._act("Other version", lambda: work.look(tightened=not work.looks.tightened), "A")
-        self._act("Click", lambda: work.look(clicking=not work.looks.clicking), "C")
-        self._act("Loop", self.transport.loop.toggle, "L")
-        self._act("Half speed", lambda: work.look(half_speed=not work.looks.half_speed), "S")
-        self._act("Tap the strokes", lambda: work.look(tapping_strokes=not work.looks.tapping_strokes), "V")
-        self._act("Listening", self.transport.listening.click, "Ctrl+L")
-        self._act("Mono check", self.transport.panel.toggle_mono, "Shift+M")
-        self._act("Follow", lambda: work.listen(following=not work.looks.listening.following), "F")
-        self._act("To the start", lambda: self._go_to(0.0), "Home")
-        self._act("Measure", lambda: work.look(measuring=not work.looks.measuring), "M")
-        self._act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
-        self._act("Tap the tempo", self._tap, "T")
-        self._act("Tap the feel", lambda: self._tap_feel("first"), "Y")
-        self._act("Tap the other feel", lambda: self._tap_feel("second"), "Shift+Y")
-        self._act("Next tempo found", lambda: self._step_reading(1), "]")
-        self._act("Previous tempo found", lambda: self._step_reading(-1), "[")
-        self._act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
-        self._act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
-        self._act("Close the message", self.message.hide, "Escape")
-        self._act("Menu", self._menu_button.showMenu, "F10")
+        act = partial(self._act, "Listen")
+        act("Play or stop", self.transport.toggle_play, "Space")
+        act("As played, or tightened", lambda: work.look(tightened=not work.looks.tightened), "A")
+        act("Click", lambda: work.look(clicking=not work.looks.clicking), "C")
+        act("Loop", self.transport.loop.toggle, "L")
+        act("Half speed", lambda: work.look(half_speed=not work.looks.half_speed), "S")
+        act("Tap the strokes", lambda: work.look(tapping_strokes=not work.looks.tapping_strokes), "V")
+        act("How it is listened to", self.transport.listening.click, "Ctrl+L")
+        act("Mono check", self.transport.panel.toggle_mono, "Shift+M")
+        act("The page follows", lambda: work.listen(following=not work.looks.listening.following), "F")
+        act = partial(self._act, "Page")
+        act("To the start", lambda: self._go_to(0.0), "Home")
+        act("Measurements", lambda: work.look(measuring=not work.looks.measuring), "M")
+        act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
+        act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
+        act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
+        act("Close the message", self.message.hide, "Escape")
+        act("The menu", self._menu_button.showMenu, "F10")
+        act = partial(self._act, "Grid and feel")
+        act("Tap the tempo, in Grid", self._tap, "T")
+        act("Next tempo found, in Grid", lambda: self._step_reading(1), "]")
+        act("Previous tempo found, in Grid", lambda: self._step_reading(-1), "[")
+        act("Tap the feel, in Feel", lambda: self._tap_feel("first"), "Y")
+        act("Tap the other feel, in Feel", lambda: self._tap_feel("second"), "Shift+Y")
         for number, step in enumerate(STEPS, 1):
-            self._act(step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}")
+            self._act("", step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}")
 
     # ---- session
 
@@ -551,7 +561,7 @@ class Window(QMainWindow):
         self.close()
 
     def _show_keys(self) -> None:
-        QMessageBox.information(self, "Keys and legend", KEYS)
+        KeysSheet(self, self._chapters).exec()
 
     def show_first(self) -> None:
         """Show it where it was left; at first, over the whole of a screen that has no room for more."""
