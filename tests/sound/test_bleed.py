@@ -10,7 +10,7 @@ import pytest
 import soundfile
 
 from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import Verdict, judge_bleed
+from supple_snare.sound.bleed import Verdict, _is_far, judge_bleed
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.kinds import mark_grace_and_rolls
@@ -229,3 +229,11 @@ def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Pa
         shift = np.abs((found - expected) * RATE_HZ - delay)
         assert shift.max() <= 2.0
         assert np.median(shift) < 0.01
+
+
+@pytest.mark.parametrize(("strokes", "odds", "is_far"), [(30, 5.0, False), (30, 2.0, True), (5, 5.0, True)])
+def test_what_much_was_surely_played_into_is_close_to_a_drum(strokes, odds, is_far):
+    """A noisy neighbour may seem to hear a bass drum first; its own strokes, once judged, say more."""
+    log_odds = np.concatenate([np.full(strokes, odds), np.full(20, -4.0)])
+    shape = np.zeros(len(log_odds))
+    assert _is_far(-1.2, Verdict(shape, shape, log_odds, shape)) is is_far
