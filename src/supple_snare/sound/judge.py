@@ -25,10 +25,9 @@ _BLEED_PERCENT = 80
 
 _SHIFTS = np.arange(-5.0, 6.01, 0.1)
 _BLUR = 0.5
-_USUAL_PLACE, _USUAL_SHIFT = -0.5, 2.5
+_USUAL_SHIFT = 2.5
 _AS_GOOD_AS_EMPTY = 0.3
-"""Log odds, and attacks per unit of them: where the line usually lies and how far from there, and how the emptiest
-place is told. A stroke that is not found costs as much as one too many, and the networks miss more."""
+"""Log odds, and attacks per unit of them: how far the line may be moved, and how the emptiest place is told."""
 
 
 class Member(msgspec.Struct, frozen=True):
@@ -135,7 +134,7 @@ def emptiest_place(odds: FloatArray) -> float:
     below = np.maximum.accumulate(density)
     above = np.maximum.accumulate(density[::-1])[::-1]
     hollow = (density + _AS_GOOD_AS_EMPTY) / (np.minimum(below, above) + _AS_GOOD_AS_EMPTY)
-    cost = np.log(hollow) + 0.5 * ((_SHIFTS - _USUAL_PLACE) / _USUAL_SHIFT) ** 2
+    cost = np.log(hollow) + 0.5 * (_SHIFTS / _USUAL_SHIFT) ** 2
     return float(_SHIFTS[np.argmin(cost)])
 
 
