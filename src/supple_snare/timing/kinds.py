@@ -18,9 +18,11 @@ _GRACE_BELOW_DB = 2.5
 ROLL_GAP_MS = 58.0
 """Bounces of a roll come faster than this; sixteenths at 240 bpm come every 62 ms."""
 
-_ROLL_HITS = 5
-_MISSED_BOUNCES = 2.3
-"""Where one bounce was not found the next is twice as far."""
+_ROLL_HITS, _ROLL_CORE = 5, 3
+"""Hits that make a roll, and how many of them at least follow one another without a bounce that was not found."""
+
+_MISSED_BEFORE, _MISSED_AFTER = 2.3, 3.3
+"""Where one bounce was not found the next is twice as far; later on, where it dies away, two may not be."""
 
 _BOUNCES_APART_MS, _BOUNCE_BELOW_DB = 115.0, 8.0
 """Bounces taken for bleed lie at most so far apart, where two were not found, and are at most so much softer than the
@@ -62,9 +64,10 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
         kind[first + 1 : first + _bounces(hits, first, last)] = Kind.ROLL
     gap_ms = 1000.0 * np.diff(hits.time_s[played])
     for first, last in _runs(gap_ms, ROLL_GAP_MS):
-        if last - first + 1 >= _ROLL_HITS:
+        if last - first + 1 >= _ROLL_CORE:
             begin, end = _whole_roll(gap_ms, hits.level_db[played], first, last)
-            kind[played[begin + 1 : end + 1]] = Kind.ROLL
+            if end - begin + 1 >= _ROLL_HITS:
+                kind[played[begin + 1 : end + 1]] = Kind.ROLL
     softer = np.diff(hits.level_db[played]) > _GRACE_BELOW_DB
     grace = (gap_ms <= GRACE_MS) & softer
     outside = (kind[played[:-1]] == Kind.PLAYED) & (kind[played[1:]] == Kind.PLAYED)
@@ -135,11 +138,11 @@ def _bounces(hits: Hits, first: int, last: int) -> int:
 
 def _whole_roll(gap_ms: FloatArray, level_db: FloatArray, first: int, last: int) -> tuple[int, int]:
     """First and last hit of a roll of which some are known, those beyond a bounce that was not found included."""
-    bridged_ms = _MISSED_BOUNCES * float(np.median(gap_ms[first:last]))
+    usual_ms = float(np.median(gap_ms[first:last]))
     softer_db = float(np.median(level_db[first + 1 : last + 1])) + _ACCENT_DB
-    while first > 0 and gap_ms[first - 1] < bridged_ms:
+    while first > 0 and gap_ms[first - 1] < _MISSED_BEFORE * usual_ms:
         first -= 1
-    while last < len(gap_ms) and gap_ms[last] < bridged_ms and level_db[last + 1] < softer_db:
+    while last < len(gap_ms) and gap_ms[last] < _MISSED_AFTER * usual_ms and level_db[last + 1] < softer_db:
         last += 1
     return first, last
 
