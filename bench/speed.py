@@ -20,7 +20,7 @@ from material import RATE_HZ, Recipe, build, load_kits, options
 
 
 def write_take(into: Path, kits: Path | None, minutes: float, tracks: int) -> tuple[list[Path], float]:
-    """A take of that many tracks; a kit's microphones over and over if it has fewer."""
+    """A take of that many tracks; if a kit has fewer microphones, the same players half a beat later again."""
     tempo = 104.0
     kit = max(load_kits(kits).values(), key=len)
     made = build(kit, Recipe("long", tempo, bars=round(minutes * tempo / 4)), 7)
@@ -28,7 +28,7 @@ def write_take(into: Path, kits: Path | None, minutes: float, tracks: int) -> tu
     paths = []
     names = list(made.tracks)
     for number in range(tracks):
-        sound = made.tracks[names[number % len(names)]]
+        sound = np.roll(made.tracks[names[number % len(names)]], number // len(names) * round(30.0 / tempo * RATE_HZ))
         paths.append(into / f"{number:02}-{names[number % len(names)]}.wav")
         soundfile.write(paths[-1], sound, RATE_HZ, subtype="PCM_24")
     return paths, tempo

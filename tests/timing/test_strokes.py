@@ -64,8 +64,8 @@ def test_a_roll_of_which_bounces_were_not_found_is_one_all_the_same():
 
 
 def test_a_roll_of_which_hardly_three_bounces_follow_one_another_is_one():
-    """Every third bounce was not found, then two at once. Sixteenths at 150 bpm with a flam each are no roll."""
-    found_s = 1.0 + 0.036 * np.delete(np.arange(18), [3, 6, 8, 10, 11, 14, 16])
+    """Every third bounce was not found, later every second. Sixteenths at 150 bpm with a flam each are no roll."""
+    found_s = 1.0 + 0.036 * np.delete(np.arange(18), [3, 6, 8, 10, 12, 14, 16])
     roll = mark_grace_and_rolls(Hits.of(found_s, level_db=-10.0))
     assert roll.kind.tolist() == [Kind.PLAYED] + [Kind.ROLL] * (len(found_s) - 1)
     main_s = 1.0 + 0.1 * np.arange(10)

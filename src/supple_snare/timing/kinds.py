@@ -21,8 +21,8 @@ ROLL_GAP_MS = 58.0
 _ROLL_HITS, _ROLL_CORE = 5, 3
 """Hits that make a roll, and how many of them at least follow one another without a bounce that was not found."""
 
-_MISSED_BEFORE, _MISSED_AFTER = 2.3, 3.3
-"""Where one bounce was not found the next is twice as far; later on, where it dies away, two may not be."""
+_MISSED_BEFORE, _MISSED_AFTER = 2.3, 2.9
+"""Where one bounce was not found the next is twice as far, and more where the roll dies away and slows down."""
 
 _BOUNCES_APART_MS, _BOUNCE_BELOW_DB = 115.0, 8.0
 """Bounces taken for bleed lie at most so far apart, where two were not found, and are at most so much softer than the
