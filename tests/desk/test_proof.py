@@ -62,12 +62,12 @@ def test_strokes_are_nudged_evened_out_and_left_as_found(tight):
     window, work = tight, tight.work
     before = work.view.plan.move_ms.copy()
     work.look(selected_s=float(work.view.strokes.time_s[3]))
-    window.hand.nudge(1.0, 1)
-    window.hand.nudge(0.0, -1)
+    window.hand.nudge(1.0)
+    window.hand.nudge(samples=-1)
     assert work.view.plan.move_ms[3] == pytest.approx(before[3] + 1.0 - 1000 / 48_000, abs=1e-6)
     times = work.view.strokes.time_s
     work.look(range_s=(float(times[5]) - 0.01, float(times[8]) + 0.01), selected_s=None)
-    window.hand.nudge(-1.0, -1)
+    window.hand.nudge(-1.0)
     assert work.view.plan.move_ms[5:9] == pytest.approx(before[5:9] - 1.0)
     stroke_tools.even_selection(work)
     assert len(work.group.evens) == 1
@@ -236,7 +236,7 @@ def test_strokes_are_joined_and_sound_between_them_slid(tight):
     start_s = float(times[8]) + 0.12
     work.look(range_s=(start_s, start_s + 0.06), selected_s=None)
     for _ in range(3):
-        window.hand.nudge(1.0, 1)
+        window.hand.nudge(1.0)
     assert [slide.move_ms for slide in work.group.slides] == [3.0]
     settle(window)
     window.grab()

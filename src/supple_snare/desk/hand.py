@@ -45,9 +45,9 @@ class Hand:
         else:
             stroke_tools.hold_selection(self._work)
 
-    def nudge(self, by_ms: float, direction: int) -> None:
-        """Move a hit or a stroke by so many ms; if those are 0, by one sample in a direction."""
-        moved_ms = by_ms or direction * 1000.0 / self._work.session.rate_hz
+    def nudge(self, by_ms: float = 0.0, *, samples: int = 0) -> None:
+        """Move a hit or a stroke by so many ms or samples."""
+        moved_ms = by_ms or samples * 1000.0 / self._work.session.rate_hz
         if self._work.looks.step == "hits":
             hit_tools.nudge_hit(self._work, moved_ms / 1000.0)
         elif self._work.looks.shows_moves:

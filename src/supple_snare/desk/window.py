@@ -314,13 +314,10 @@ class Window(QMainWindow):
         act("Count bleed as played, or answer a doubt with fine", hand.take, "Return", "Enter")
         act("Restore hits as found", lambda: hand.mend(hit_tools.restore_hits), "R")
         menu.addSeparator()
-        for text, keys, by_ms, way in (
-            ("1 ms later", "Alt+Right", 1.0, 1),
-            ("1 ms earlier", "Alt+Left", -1.0, -1),
-            ("1 sample later", "Alt+Shift+Right", 0.0, 1),
-            ("1 sample earlier", "Alt+Shift+Left", 0.0, -1),
-        ):
-            act(f"Hit or stroke {text}", partial(hand.nudge, by_ms, way), keys)
+        act("Hit or stroke 1 ms later", lambda: hand.nudge(1.0), "Alt+Right")
+        act("Hit or stroke 1 ms earlier", lambda: hand.nudge(-1.0), "Alt+Left")
+        act("Hit or stroke 1 sample later", lambda: hand.nudge(samples=1), "Alt+Shift+Right")
+        act("Hit or stroke 1 sample earlier", lambda: hand.nudge(samples=-1), "Alt+Shift+Left")
 
     def _build_stroke_actions(self, menu: QMenu) -> None:
         """What is done to strokes by hand."""

@@ -138,6 +138,14 @@ class Ruling:
         away = np.abs(other.positions(_LONG_BEATS)[:, None] - own).min(axis=1)
         return bool((away < _SAME_BEATS).all())
 
+    def is_denser_than(self, other: Ruling) -> bool:
+        """Whether it has more slots than another ruling in the same time.
+
+        >>> Ruling.parse("1/16").is_denser_than(Ruling(swing=0.6)), Ruling.parse("1/16T").is_denser_than(Ruling())
+        (False, True)
+        """
+        return len(self.positions(_LONG_BEATS)) > len(other.positions(_LONG_BEATS))
+
     @property
     def in_words(self) -> str:
         """The ruling with its swing.

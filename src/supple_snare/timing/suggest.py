@@ -74,8 +74,7 @@ class Candidate:
         more = self.fit - other.fit
         likelier = more > _PLAINLY and more * self.strokes > _PLAINLY_IN_ALL
         fewer, tighter = other.share < _FEWER * self.share, self.spread_ms < _TIGHTER * other.spread_ms
-        no_denser = len(self.ruling.positions(12.0)) <= len(other.ruling.positions(12.0))
-        seen = fewer or tighter or no_denser or self.spread_ms < _TIGHT_MS
+        seen = fewer or tighter or self.spread_ms < _TIGHT_MS or not self.ruling.is_denser_than(other.ruling)
         return likelier and seen and not other.ruling.has_all_of(self.ruling)
 
     @property
