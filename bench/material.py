@@ -54,6 +54,8 @@ class Recipe:
     double_kick: bool = False
     idle_drum: bool = False
     """One drum has a microphone and never plays."""
+    seconds: bool = False
+    """Bass drum and snare have a second microphone each, before the front head and under the wires."""
     others_db: float | None = None
     """Players of long notes in the same room, so loud in the far microphones, 18 dB softer in the close ones."""
     strays_db: float = 0.0
@@ -74,6 +76,8 @@ HARD = (
     Recipe("double bass drum, 195 bpm", 195.0, double_kick=True, bars=20),
     Recipe("flams and a roll", 100.0, flams=True, roll=True),
     Recipe("an idle drum", 118.0, idle_drum=True, bars=20),
+    Recipe("two microphones a drum", 104.0, seconds=True, ghosts_db=(-20.0, -12.0)),
+    Recipe("two, heavy bleed, idle drum", 122.0, bleed_db=(-14.0, -8.0), noise_db=-60.0, seconds=True, idle_drum=True),
 )
 
 
@@ -297,8 +301,33 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
         dry[drum], struck[drum], grid[drum] = _play(drum, shots, places.get(drum, 0.0), played, frames, rng)
     others = _long_notes(recipe, frames, rng) if recipe.others_db is not None else None
     tracks = recorded(kit, dry, others, recipe, rng)
-    close = [drum for drum in kit if drum in tracks]
+    for drum in (*LOW, *BACK) if recipe.seconds else ():
+        if drum in kit:
+            name = f"{drum}-second"
+            delay_s, tracks[name] = _second(drum, dry, others, recipe, rng)
+            struck[name], grid[name] = replace(struck[drum], time_s=struck[drum].time_s + delay_s), grid[drum]
+    close = [drum for drum in struck if drum in tracks]
     return Made(tracks, {drum: struck[drum] for drum in close}, {drum: grid[drum] for drum in close}, frames / RATE_HZ)
+
+
+def _second(
+    drum: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe, rng: np.random.Generator
+) -> tuple[float, Sound]:
+    """What a second microphone of a drum hears, and how much later: a bass drum before its front head, duller; any
+    other from below, thinner, turned over, with wires that rattle. It hears more of the others."""
+    low, high = recipe.bleed_db
+    own, delay_s = dry[drum], float(rng.uniform(0.0006, 0.0013) if drum in LOW else rng.uniform(0.0001, 0.0004))
+    if drum in LOW:
+        own = sosfilt(butter(1, float(rng.uniform(800.0, 3_000.0)), fs=RATE_HZ, output="sos"), own)
+    else:
+        rattle = rng.normal(size=RATE_HZ // 8) * np.exp(-np.linspace(0.0, float(rng.uniform(4.0, 9.0)), RATE_HZ // 8))
+        wires = sosfilt(butter(2, 2_000.0, "high", fs=RATE_HZ, output="sos"), oaconvolve(own, rattle)[: len(own)])
+        wires *= 10.0 ** (float(rng.uniform(-14.0, -6.0)) / 20.0) * np.abs(own).max() / max(np.abs(wires).max(), 1e-9)
+        own = -sosfilt(butter(1, float(rng.uniform(150.0, 600.0)), "high", fs=RATE_HZ, output="sos"), own) + wires
+    delay = round(delay_s * RATE_HZ)
+    own = np.concatenate([np.zeros(delay), own])[: len(own)] / max(float(np.abs(own).max()), 1e-9)
+    louder = replace(recipe, bleed_db=(low, high + float(rng.uniform(0.0, 4.0))))
+    return delay / RATE_HZ, heard(drum, {**dry, drum: own * np.abs(dry[drum]).max()}, others, louder, rng)
 
 
 def _long_notes(recipe: Recipe, frames: int, rng: np.random.Generator) -> Sound:

@@ -7,6 +7,7 @@ from functools import partial
 import numpy as np
 import pytest
 
+from supple_snare.sound.events import gather_events
 from supple_snare.sound.novelty import BANDS, BandLevels, BandLevelsBuilder
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
 from tests.conftest import RATE_HZ, drum_line
@@ -47,7 +48,7 @@ def learned() -> tuple[Sources, list[BandLevels]]:
         )
     ]
     levels = [levels_of(sound) for sound in noisy]
-    return learn_sources(levels, heard), levels
+    return learn_sources(gather_events(levels, heard)), levels
 
 
 def test_close_microphones_are_told_from_idle_and_far_ones(learned):
@@ -90,9 +91,9 @@ def test_who_hears_it_first():
 def test_a_lone_microphone_is_close_and_silence_teaches_nothing():
     """One track has nobody to be compared with; a silent one has no attacks."""
     rng = np.random.default_rng(7)
-    alone = learn_sources([levels_of(line(rng, SNARE_S, 200.0))], [SNARE_S])
+    alone = learn_sources(gather_events([levels_of(line(rng, SNARE_S, 200.0))], [SNARE_S]))
     assert alone.closeness[0] > 0.0
-    silent = learn_sources([levels_of(np.zeros(RATE_HZ))] * 2, [np.zeros(0), np.zeros(0)])
+    silent = learn_sources(gather_events([levels_of(np.zeros(RATE_HZ))] * 2, [np.zeros(0), np.zeros(0)]))
     assert np.isfinite(silent.pattern).all()
 
 
@@ -120,7 +121,7 @@ def test_a_drum_struck_five_times_is_learned_from_its_strokes():
         np.sort(np.concatenate([times + late_s * (name != own) for name, times in played.items()]))
         for own in ("snare", "kick", "tom", "")
     ]
-    sources = learn_sources(levels, heard_s)
+    sources = learn_sources(gather_events(levels, heard_s))
     heard = sources.heard(levels, tom_s)
     strength = strengths(heard, sources.pattern)
     worth = [sources.worth(heard, strength, source) for source in range(3)]

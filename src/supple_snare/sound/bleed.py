@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis, keep_distinct
+from supple_snare.sound.events import gather_events
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
@@ -280,7 +281,7 @@ def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[FloatArray, FloatArr
     if not any(len(analysis.attacks) for analysis in analyses):
         return [(np.zeros(0), np.zeros(0), None) for _ in analyses]
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
-    sources = learn_sources([analysis.levels for analysis in analyses], rough_s)
+    sources = learn_sources(gather_events([analysis.levels for analysis in analyses], rough_s))
     struck_s = _struck_s(analyses, sources, rough_s)
     starts, others = [], []
     for track, analysis in enumerate(analyses):

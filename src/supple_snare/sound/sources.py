@@ -18,23 +18,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.sound.events import SAME_EVENT_S, Events, rising
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
-
-SAME_EVENT_S = 0.012
-"""Attacks in several microphones within this time are one event."""
-
-_BEFORE_S = (-0.024, -0.008)
-_AFTER_S = (-0.002, 0.016)
-_GUARD_S = 0.004
-"""A frame centred less than this before an attack hears it already, and another microphone may hear it earlier."""
-
-_LOUD_PERCENT = 98
-_ENOUGH = 8
-_FARTHEST_S = 0.040
-_FAR_S = 0.0085
-_STRAY_S = 0.008
 
 _LEARN_ROUNDS = 12
 _FIRST_WORD = 20.0
@@ -66,10 +53,6 @@ _PERHAPS_CLOSE = -5.0
 _LIKELY_CLOSE = -2.0
 """Closeness above which a microphone counts as one with a drum of its own while patterns are learned: when little is
 known yet (a tom struck eight times is easily overheard), and when they are learned for good."""
-
-_LOUDEST_SHARE = 0.8
-_LOUDEST_COUNT = (6, 30)
-"""A microphone's loudest events, beside its loudness, and how many of them are looked at."""
 
 _PLAINLY_CLOSE = 3.0
 _HARDLY_CLOSE = 2.0
@@ -123,7 +106,7 @@ class Sources:
 
         What starts at `until_s` (a number, or one a moment) is not counted.
         """
-        return _rising(levels, time_s, self.distance_s, until_s) / self.loudness[None, :, None]
+        return rising(levels, time_s, self.distance_s, until_s) / self.loudness[None, :, None]
 
     def left_over(self, heard: FloatArray, source: int) -> FloatArray:
         """Amount of a source in what its own microphone hears beyond what the others foretell there, shape (n,)."""
@@ -146,36 +129,15 @@ class Sources:
         return np.flatnonzero(~same)
 
 
-def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Sources:
-    """Learn the sources of a take.
-
-    Parameters
-    ----------
-    levels : sequence of BandLevels
-        One a microphone.
-    heard_s : sequence of float arrays
-        Starts of the attacks in each microphone, increasing.
-
-    Returns
-    -------
-    Sources
-    """
-    distance_s = _distances_s(heard_s)
-    common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
-    events = _merge_events(common_s)
-    amplitude = _rising(levels, events, distance_s)
-    total = np.sqrt(np.sum(amplitude**2, axis=2))
-    loudness = np.maximum(np.percentile(total, _LOUD_PERCENT, axis=0), _TINY) if len(events) else np.ones(len(levels))
-    heard = amplitude / loudness[None, :, None]
-    loud = total / loudness
-    arrival_s = _arrivals(common_s, events)
-    loudest = [_loudest(loud, arrival_s, microphone) for microphone in range(len(levels))]
+def learn_sources(events: Events) -> Sources:
+    """Learn the sources of a take from all that starts in its microphones."""
+    heard, loud, distance_s = events.heard, events.loud, events.distance_s
+    loudest = [events.loudest(microphone) for microphone in range(len(distance_s))]
     # Who hears it first is a matter of real time: a far microphone's distance is not taken off.
-    really_s = arrival_s + distance_s
-    earlier = np.array([_earlier_elsewhere(really_s[those], number) for number, those in enumerate(loudest)])
+    earlier = np.array([_earlier_elsewhere(events.arrival_s[those], number) for number, those in enumerate(loudest)])
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
-    microphones, astray = np.arange(len(levels)), np.zeros(len(levels), dtype=bool)
+    microphones, astray = np.arange(len(distance_s)), np.zeros(len(distance_s), dtype=bool)
     while True:  # where one of two overheads no longer claims the bass drum, the other may
         first, _steadiness = _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE)
         pattern = _refine(heard, first)
@@ -194,7 +156,7 @@ def learn_sources(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     claims = np.where(astray & (closeness < _HARDLY_CLOSE), _FAR_CLOSENESS, closeness)
     first, steadiness = _first_patterns(heard, loud, claims > _LIKELY_CLOSE)
     pattern, usual = _refine(heard, first, _FIRST_WORD * steadiness), _refine(heard, first)
-    return Sources(frozen(distance_s), frozen(loudness), frozen(pattern), frozen(usual), frozen(closeness))
+    return Sources(distance_s, events.loudness, frozen(pattern), frozen(usual), frozen(closeness))
 
 
 def strengths(heard: FloatArray, pattern: FloatArray) -> FloatArray:
@@ -203,73 +165,6 @@ def strengths(heard: FloatArray, pattern: FloatArray) -> FloatArray:
         return np.zeros((len(heard), 0))
     flat = pattern.reshape(-1, pattern.shape[2]) + _TINY
     return _solve(heard.reshape(len(heard), len(flat)), flat, _SOLVE_ROUNDS)
-
-
-def _rising(
-    levels: Sequence[BandLevels], time_s: FloatArray, distance_s: FloatArray, until_s: FloatArray | float = np.inf
-) -> FloatArray:
-    """Amplitude that starts in each track and band at moments, shape (n, tracks, BANDS)."""
-    rises = []
-    first_s, latest_s = _AFTER_S
-    last_s: FloatArray = np.clip(until_s - time_s - _GUARD_S, first_s, latest_s)
-    for track, distance in zip(levels, distance_s, strict=True):
-        after = track.loudest(time_s + distance, first_s, last_s)
-        before = track.loudest(time_s + distance, *_BEFORE_S)
-        rises.append(np.sqrt(np.maximum(after - before, 0.0)))
-    return np.stack(rises, axis=1)
-
-
-def _merge_events(times: Sequence[FloatArray]) -> FloatArray:
-    """Moments at which something starts in any track, those that belong together joined to their earliest."""
-    merged = np.sort(np.concatenate(times))
-    events: list[float] = []
-    for time in merged.tolist():
-        # Counted from the event's first moment: a dense passage must not chain into one endless event.
-        if not events or time - events[-1] > SAME_EVENT_S:
-            events.append(time)
-    return np.array(events)
-
-
-def _distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
-    """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
-
-    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears.
-    """
-    distances = np.zeros(len(heard_s))
-    for track, times in enumerate(heard_s):
-        others = [other for number, other in enumerate(heard_s) if number != track and len(other)]
-        if len(times) < _ENOUGH or not others:
-            continue
-        everything = np.sort(np.concatenate(others))
-        first = np.searchsorted(everything, times - _FARTHEST_S)
-        behind = times - everything[np.minimum(first, len(everything) - 1)]
-        behind = behind[(behind > 0.0) & (behind <= _FARTHEST_S)]
-        if len(behind) <= 0.6 * len(times):
-            continue
-        # Drums at several distances, but each at its own; a player who lags behind the others strays more.
-        behind = np.sort(behind)
-        near = np.searchsorted(behind, behind + _STRAY_S) - np.arange(len(behind))
-        shortest = float(np.percentile(behind, 25))
-        if shortest > _FAR_S and near.max() > 0.42 * len(behind):
-            distances[track] = shortest
-    return distances
-
-
-def _arrivals(heard_s: Sequence[FloatArray], events: FloatArray) -> FloatArray:
-    """When each event arrives in each track, NaN where it is not heard; shape (events, tracks)."""
-    arrival = np.full((len(events), len(heard_s)), np.nan)
-    for track, times in enumerate(heard_s):
-        if len(times):
-            event = np.maximum(np.searchsorted(events, times, side="right") - 1, 0)
-            arrival[event[::-1], track] = times[::-1]  # the first of several in one event counts
-    return arrival
-
-
-def _loudest(loud: FloatArray, arrival_s: FloatArray, microphone: int) -> IntArray:
-    """The loudest events of a microphone: its own strokes, if it has a drum of its own."""
-    present = np.isfinite(arrival_s[:, microphone])
-    count = int(np.clip(np.count_nonzero(loud[:, microphone] > _LOUDEST_SHARE), *_LOUDEST_COUNT))
-    return np.argsort(-np.where(present, loud[:, microphone], -1.0), kind="stable")[:count]
 
 
 def _standing_db(loud: FloatArray, microphone: int) -> float:

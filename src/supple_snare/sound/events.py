@@ -1,0 +1,147 @@
+"""Events: all that starts in a group of microphones, how loud each hears it in each band, and when."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from supple_snare.sound.novelty import BandLevels
+from supple_snare.timing.units import FloatArray, IntArray, frozen
+
+SAME_EVENT_S = 0.012
+"""Attacks in several microphones within this time are one event."""
+
+_BEFORE_S = (-0.024, -0.008)
+_AFTER_S = (-0.002, 0.016)
+_GUARD_S = 0.004
+"""A frame centred less than this before an attack hears it already, and another microphone may hear it earlier."""
+
+_LOUD_PERCENT = 98
+_ENOUGH = 8
+_FARTHEST_S = 0.040
+_FAR_S = 0.0085
+_STRAY_S = 0.008
+_TINY = 1e-9
+
+_LOUDEST_SHARE = 0.8
+_LOUDEST_COUNT = (6, 30)
+"""A microphone's loudest events, beside its loudness, and how many of them are looked at."""
+
+
+@dataclass(frozen=True, eq=False)
+class Events:
+    """What starts in any of m microphones, n events.
+
+    Attributes
+    ----------
+    distance_s : float array, shape (m,)
+        How much later each microphone hears the performance; 0 where that is not plain.
+    loudness : float array, shape (m,)
+        Amplitude of each microphone's loud moments; all else is relative to it.
+    heard : float array, shape (n, m, BANDS)
+        Relative amplitude that starts with each event in each microphone and band.
+    loud : float array, shape (n, m)
+        The same over all bands.
+    arrival_s : float array, shape (n, m)
+        When each event arrives, NaN where it is not heard.
+    """
+
+    distance_s: FloatArray
+    loudness: FloatArray
+    heard: FloatArray
+    loud: FloatArray
+    arrival_s: FloatArray
+
+    def loudest(self, microphone: int) -> IntArray:
+        """The loudest events of a microphone: its own strokes, if it has a drum of its own."""
+        loud = self.loud[:, microphone]
+        present = np.isfinite(self.arrival_s[:, microphone])
+        count = int(np.clip(np.count_nonzero(loud > _LOUDEST_SHARE), *_LOUDEST_COUNT))
+        return np.argsort(-np.where(present, loud, -1.0), kind="stable")[:count]
+
+
+def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Events:
+    """Join what starts in all microphones.
+
+    Parameters
+    ----------
+    levels : sequence of BandLevels
+        One a microphone.
+    heard_s : sequence of float arrays
+        Starts of the attacks in each microphone, increasing.
+    """
+    distance_s = _distances_s(heard_s)
+    common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
+    events = _merge_events(common_s)
+    amplitude = rising(levels, events, distance_s)
+    total = np.sqrt(np.sum(amplitude**2, axis=2))
+    loudness = np.maximum(np.percentile(total, _LOUD_PERCENT, axis=0), _TINY) if len(events) else np.ones(len(levels))
+    return Events(
+        distance_s=frozen(distance_s),
+        loudness=frozen(loudness),
+        heard=frozen(amplitude / loudness[None, :, None]),
+        loud=frozen(total / loudness),
+        arrival_s=frozen(_arrivals(common_s, events) + distance_s),
+    )
+
+
+def rising(
+    levels: Sequence[BandLevels], time_s: FloatArray, distance_s: FloatArray, until_s: FloatArray | float = np.inf
+) -> FloatArray:
+    """Amplitude that starts in each track and band at moments, shape (n, tracks, BANDS)."""
+    rises = []
+    first_s, latest_s = _AFTER_S
+    last_s: FloatArray = np.clip(until_s - time_s - _GUARD_S, first_s, latest_s)
+    for track, distance in zip(levels, distance_s, strict=True):
+        after = track.loudest(time_s + distance, first_s, last_s)
+        before = track.loudest(time_s + distance, *_BEFORE_S)
+        rises.append(np.sqrt(np.maximum(after - before, 0.0)))
+    return np.stack(rises, axis=1)
+
+
+def _merge_events(times: Sequence[FloatArray]) -> FloatArray:
+    """Moments at which something starts in any track, those that belong together joined to their earliest."""
+    merged = np.sort(np.concatenate(times))
+    events: list[float] = []
+    for time in merged.tolist():
+        # Counted from the event's first moment: a dense passage must not chain into one endless event.
+        if not events or time - events[-1] > SAME_EVENT_S:
+            events.append(time)
+    return np.array(events)
+
+
+def _distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
+    """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
+
+    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears.
+    """
+    distances = np.zeros(len(heard_s))
+    for track, times in enumerate(heard_s):
+        others = [other for number, other in enumerate(heard_s) if number != track and len(other)]
+        if len(times) < _ENOUGH or not others:
+            continue
+        everything = np.sort(np.concatenate(others))
+        first = np.searchsorted(everything, times - _FARTHEST_S)
+        behind = times - everything[np.minimum(first, len(everything) - 1)]
+        behind = behind[(behind > 0.0) & (behind <= _FARTHEST_S)]
+        if len(behind) <= 0.6 * len(times):
+            continue
+        # Drums at several distances, but each at its own; a player who lags behind the others strays more.
+        behind = np.sort(behind)
+        near = np.searchsorted(behind, behind + _STRAY_S) - np.arange(len(behind))
+        shortest = float(np.percentile(behind, 25))
+        if shortest > _FAR_S and near.max() > 0.42 * len(behind):
+            distances[track] = shortest
+    return distances
+
+
+def _arrivals(heard_s: Sequence[FloatArray], events: FloatArray) -> FloatArray:
+    """When each event arrives in each track, NaN where it is not heard; shape (events, tracks)."""
+    arrival = np.full((len(events), len(heard_s)), np.nan)
+    for track, times in enumerate(heard_s):
+        if len(times):
+            event = np.maximum(np.searchsorted(events, times, side="right") - 1, 0)
+            arrival[event[::-1], track] = times[::-1]  # the first of several in one event counts
+    return arrival
