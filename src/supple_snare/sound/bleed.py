@@ -21,6 +21,7 @@ from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.shapes import agreed_starts, likeness
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_starts
+from supple_snare.sound.twins import find_twins, groups_without_twins
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
@@ -192,6 +193,9 @@ class Signs:
         return odds
 
 
+Weighed = tuple[FloatArray, FloatArray, Signs | None]
+
+
 def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group.
 
@@ -275,12 +279,22 @@ def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, playe
     return own_db
 
 
-def weigh_signs(analyses: Sequence[Analysis]) -> list[tuple[FloatArray, FloatArray, Signs | None]]:
+def weigh_signs(analyses: Sequence[Analysis]) -> list[Weighed]:
     """For the attacks of each track their settled starts, the amplitude of all else that sounds at each, and the signs
-    for each; None where a track has no attacks."""
+    for each; None where a track has no attacks. Of two microphones of one drum each is judged without the other."""
     if not any(len(analysis.attacks) for analysis in analyses):
         return [(np.zeros(0), np.zeros(0), None) for _ in analyses]
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
+    weighed: dict[int, Weighed] = {}
+    for group in groups_without_twins(find_twins([analysis.levels for analysis in analyses], rough_s)):
+        members = group.tolist()
+        found = _weigh_group([analyses[track] for track in members], [rough_s[track] for track in members])
+        weighed = dict(zip(members, found, strict=True)) | weighed
+    return [weighed[track] for track in range(len(analyses))]
+
+
+def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> list[Weighed]:
+    """`weigh_signs` where no two microphones are of one drum."""
     sources = learn_sources(gather_events([analysis.levels for analysis in analyses], rough_s))
     struck_s = _struck_s(analyses, sources, rough_s)
     starts, others = [], []

@@ -61,6 +61,18 @@ class Events:
         count = int(np.clip(np.count_nonzero(loud > _LOUDEST_SHARE), *_LOUDEST_COUNT))
         return np.argsort(-np.where(present, loud, -1.0), kind="stable")[:count]
 
+    def of(self, microphones: Sequence[int]) -> Events:
+        """The same without the other microphones, and what only they heard."""
+        those = list(microphones)
+        kept = np.isfinite(self.arrival_s[:, those]).any(axis=1)
+        return Events(
+            distance_s=frozen(self.distance_s[those]),
+            loudness=frozen(self.loudness[those]),
+            heard=frozen(self.heard[kept][:, those]),
+            loud=frozen(self.loud[kept][:, those]),
+            arrival_s=frozen(self.arrival_s[kept][:, those]),
+        )
+
 
 def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Events:
     """Join what starts in all microphones.

@@ -11,7 +11,6 @@ that makes up more of another microphone than of its own was learned in the wron
 
 from __future__ import annotations
 
-import warnings
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -35,6 +34,7 @@ who strikes along, and counts less."""
 _SOLVE_ROUNDS = 60
 _TINY = 1e-9
 _SILENT = 1e-6
+_NEVER = 1e9
 
 _FEWEST = 3
 _CLEAREST_SHARE = 0.6
@@ -131,6 +131,24 @@ class Sources:
 
 def learn_sources(events: Events) -> Sources:
     """Learn the sources of a take from all that starts in its microphones."""
+    closeness, claims = _learn_closeness(events)
+    first, steadiness = _first_patterns(events.heard, events.loud, claims > _LIKELY_CLOSE)
+    return Sources(
+        distance_s=events.distance_s,
+        loudness=events.loudness,
+        pattern=frozen(_refine(events.heard, first, _FIRST_WORD * steadiness)),
+        usual_pattern=frozen(_refine(events.heard, first)),
+        closeness=frozen(closeness),
+    )
+
+
+def closeness_of(events: Events) -> FloatArray:
+    """`Sources.closeness` alone, which takes a third of the time."""
+    return _learn_closeness(events)[0]
+
+
+def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
+    """How plainly each microphone has a drum of its own, and how plainly it may claim a source, log odds, (m,)."""
     heard, loud, distance_s = events.heard, events.loud, events.distance_s
     loudest = [events.loudest(microphone) for microphone in range(len(distance_s))]
     # Who hears it first is a matter of real time: a far microphone's distance is not taken off.
@@ -154,9 +172,7 @@ def learn_sources(events: Events) -> Sources:
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, 3.0 - 20.0 * earlier))
     claims = np.where(astray & (closeness < _HARDLY_CLOSE), _FAR_CLOSENESS, closeness)
-    first, steadiness = _first_patterns(heard, loud, claims > _LIKELY_CLOSE)
-    pattern, usual = _refine(heard, first, _FIRST_WORD * steadiness), _refine(heard, first)
-    return Sources(distance_s, events.loudness, frozen(pattern), frozen(usual), frozen(closeness))
+    return closeness, claims
 
 
 def strengths(heard: FloatArray, pattern: FloatArray) -> FloatArray:
@@ -254,14 +270,25 @@ def _pure_pattern(
     how steady that is in each microphone, (m,)."""
     events = claimed[np.argsort(-merit[claimed])][: max(_FEWEST, int(_CLEAREST_SHARE * len(claimed)))]
     shares = heard[events] / np.maximum(own[events], 1e-6)[:, None, None]
-    # Nothing seems to start where the microphone's own drum still rings: that tells nothing.
-    known = np.where(shares > 0.0, shares, np.nan)
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore", RuntimeWarning)
-        pure: FloatArray = np.nan_to_num(np.nanquantile(known, _PURE_QUANTILE, axis=0))
+    pure = _quantile_of_positive(shares, _PURE_QUANTILE)
     level_db = amplitude_to_db(np.maximum(np.sqrt(np.sum(shares**2, axis=2)), 1e-3))
     spread_db = np.subtract(*np.percentile(level_db, [75, 25], axis=0))
     return pure, 1.0 / (1.0 + (spread_db / _STEADY_DB) ** 2)
+
+
+def _quantile_of_positive(shares: FloatArray, quantile: float) -> FloatArray:
+    """Over the first axis; 0 where nothing is positive.
+
+    Nothing seems to start where the microphone's own drum still rings: that tells nothing.
+    """
+    ordered, count = np.sort(np.where(shares > 0.0, shares, _NEVER), axis=0), np.count_nonzero(shares > 0.0, axis=0)
+    last = np.maximum(count - 1, 0)
+    below = (quantile * last).astype(np.intp)
+    low, high = (
+        np.take_along_axis(ordered, which[None], axis=0)[0] * (count > 0)
+        for which in (below, np.minimum(below + 1, last))
+    )
+    return low + (quantile * last - below) * (high - low)
 
 
 def _refine(heard: FloatArray, pattern: FloatArray, word: FloatArray | float = 0.0) -> FloatArray:

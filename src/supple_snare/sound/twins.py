@@ -1,0 +1,120 @@
+"""Twins: microphones of one drum, above and under a snare, inside and before a bass drum.
+
+Each explains all that the other hears, so that side by side one of them would be left with nothing of its own. They are
+told by their loudest events, which are the same, reach them by one short delay, and stand out in both of what else is
+played; and by each having a drum of its own once the other is away. A microphone of a drum that never plays hears its
+neighbour's strokes best, too, but everything else as well.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from itertools import combinations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.events import Events, gather_events
+from supple_snare.sound.novelty import BandLevels
+from supple_snare.sound.sources import closeness_of
+from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db
+
+_STRAY_MS = 0.4
+_FARTHEST_MS = 4.0
+_SOFTEST_DB = -40.0
+_LOUD, _SOFT = 0.4, 0.35
+_WITH_EITHER_DB = -20.0
+_FEWEST = 4
+
+_WEIGHTS = {
+    "lag_ms": -2.63,
+    "together": 3.97,
+    "level_db": 0.40,
+    "above_db": 0.41,
+    "spread_db": -0.29,
+    "closeness": 0.22,
+}
+_BIAS = -2.96
+_MOST_CLOSE = 6.0
+"""Log odds that two microphones are twins: a logistic regression on pairs of 144 takes, 300 of them twins. Its own bias
+is higher by 1: a drum that never plays must not be given the strokes of its neighbour."""
+
+
+def find_twins(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> NDArray[np.bool_]:
+    """Which microphones of a group hear one drum.
+
+    Parameters
+    ----------
+    levels : sequence of BandLevels
+        One a microphone.
+    heard_s : sequence of float arrays
+        Starts of the attacks in each microphone, increasing.
+
+    Returns
+    -------
+    bool array, shape (m, m)
+        Symmetric; each microphone is its own twin.
+    """
+    events = gather_events(levels, heard_s)
+    twins = np.eye(len(levels), dtype=bool)
+    pairs = combinations(np.flatnonzero(events.distance_s == 0.0).tolist(), 2)
+    alike = {pair: _alike(events, *pair) for pair in pairs}
+    alike = {pair: odds for pair, odds in alike.items() if odds + _WEIGHTS["closeness"] * _MOST_CLOSE > 0.0}
+    away: set[int] = set()
+    while True:  # a third microphone of a drum is heard as one where the second is away
+        found = {pair: _with_closeness(events, pair, odds, away) for pair, odds in alike.items()}
+        pair, (odds, less_close) = max(found.items(), key=lambda item: item[1][0], default=((0, 0), (-np.inf, 0)))
+        if odds < 0.0:
+            return twins
+        one, other = pair
+        twins[one] |= twins[other]
+        twins[twins[one]] = twins[one]
+        away.add(less_close)
+        alike = {pair: odds for pair, odds in alike.items() if less_close not in pair}
+
+
+def groups_without_twins(twins: NDArray[np.bool_]) -> list[IntArray]:
+    """Microphones to be judged together: in each group one of every set of twins, and all that have none."""
+    first = np.argmax(twins, axis=1)
+    groups = [np.unique(first)]
+    for number in np.flatnonzero(first != np.arange(len(twins))).tolist():
+        groups.append(np.sort(np.append(groups[0][groups[0] != first[number]], number)))
+    return groups
+
+
+def _alike(events: Events, one: int, other: int) -> float:
+    """What speaks for two microphones being twins while both are there, log odds."""
+    pair = [one, other]
+    loud = events.loud[:, pair]
+    level_db = amplitude_to_db(np.maximum(loud, 1e-2))
+    loudest = [events.loudest(number) for number in pair]
+    either = np.union1d(*loudest)
+    lead_ms = 1000.0 * np.diff(events.arrival_s[either][:, pair], axis=1)[:, 0]
+    lead_ms = lead_ms[np.abs(lead_ms) < _FARTHEST_MS]
+    if len(lead_ms) < _FEWEST:
+        return -np.inf
+    lag_ms = float(np.median(lead_ms))
+    elsewhere = np.delete(events.loud, pair, axis=1).max(axis=1, initial=0.0) > _LOUD
+    others = np.flatnonzero(elsewhere & (loud.min(axis=1) < _SOFT))
+    rest_db = np.median(level_db[others], axis=0) if len(others) >= _FEWEST else np.full(2, _SOFTEST_DB)
+    both_db = level_db[level_db.max(axis=1) > _WITH_EITHER_DB]
+    signs = {
+        "lag_ms": abs(lag_ms),
+        "together": np.count_nonzero(np.abs(lead_ms - lag_ms) < _STRAY_MS) / len(either),
+        "level_db": max(min(np.median(level_db[loudest[0], 1]), np.median(level_db[loudest[1], 0])), -12.0),
+        "above_db": np.clip((np.median(level_db[either], axis=0) - rest_db).min(), -6.0, 14.0),
+        "spread_db": min(float(np.subtract(*np.percentile(np.diff(both_db, axis=1), [80, 20]))), 15.0),
+    }
+    return _BIAS + float(sum(_WEIGHTS[name] * value for name, value in signs.items()))
+
+
+def _with_closeness(events: Events, pair: tuple[int, int], alike: float, away: set[int]) -> tuple[float, int]:
+    """Log odds that two microphones are twins, and which of them is less plainly close to its drum."""
+    here = [number for number in range(len(events.distance_s)) if number not in away]
+    closeness = []
+    for number, twin in (pair, pair[::-1]):
+        kept = [other for other in here if other != twin]
+        closeness.append(float(closeness_of(events.of(kept))[kept.index(number)]))
+    least, weight = min(closeness), _WEIGHTS["closeness"]
+    odds = alike + weight * min(least, _MOST_CLOSE) if least > 0.0 else -np.inf
+    return odds, pair[int(np.argmin(closeness))]

@@ -1,0 +1,90 @@
+"""Twins: two or more microphones on one drum each get all its strokes."""
+
+from __future__ import annotations
+
+from functools import partial
+
+import numpy as np
+import pytest
+import soundfile
+
+from supple_snare.sound.attacks import Analysis, analyse
+from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.files import read_recording
+from supple_snare.sound.starts import rough_starts
+from supple_snare.sound.twins import find_twins, groups_without_twins
+from tests.conftest import RATE_HZ, Take, drum_line
+
+SECONDS = 24
+line = partial(drum_line, seconds=SECONDS, softest=0.4)
+SNARE_S = np.arange(1.0, 22.0, 0.97) + 0.004 * np.sin(np.arange(22))
+KICK_S = np.arange(0.6, 22.0, 0.71)
+
+
+def late(sound: np.ndarray, milliseconds: float) -> np.ndarray:
+    """The same later."""
+    return np.roll(sound, round(milliseconds * RATE_HZ / 1000))
+
+
+@pytest.fixture(scope="module")
+def analyses(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Analysis]:
+    """A snare heard from above and below and once more, a kick from inside and before, and a tom that never plays."""
+    rng, folder = np.random.default_rng(11), tmp_path_factory.mktemp("twins")
+    snare, kick = line(rng, SNARE_S, 210.0), line(rng, KICK_S, 70.0)
+    below = -np.diff(snare, prepend=0.0)
+    below *= np.abs(snare).max() / np.abs(below).max()
+    microphones = {
+        "above": snare + 0.10 * late(kick, 1.5),
+        "kick": kick + 0.08 * late(snare, 1.6),
+        "below": late(below, 0.25) + 0.16 * late(kick, 1.4),
+        "tom": 0.15 * late(snare, 1.3) + 0.11 * late(kick, 1.9),
+        "beside": 0.7 * late(snare, 0.15) + 0.13 * late(kick, 1.2),
+        "before": 0.8 * late(kick, 0.7) + 0.13 * late(snare, 2.4),
+    }
+    found = {}
+    for name, sound in microphones.items():
+        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
+        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
+        found[name] = analyse(read_recording(folder / f"{name}.wav"))
+    return found
+
+
+def hits_of(analyses: list[Analysis]) -> list[np.ndarray]:
+    """What is played into each of some microphones, s."""
+    return [verdict.time_s[verdict.played] for verdict in judge_bleed(analyses)]
+
+
+@pytest.mark.parametrize(
+    "names",
+    [["above", "kick", "below", "tom"], ["tom", "before", "above", "kick"], ["above", "kick", "beside", "below"]],
+)
+def test_each_microphone_of_a_drum_gets_all_its_strokes(analyses: dict[str, Analysis], names: list[str]):
+    """In whatever order they come, two or three; the one whose drum never plays gets none."""
+    for name, found_s in zip(names, hits_of([analyses[name] for name in names]), strict=True):
+        struck_s = {"tom": np.zeros(0), "kick": KICK_S, "before": KICK_S}.get(name, SNARE_S)
+        assert len(found_s) == len(struck_s), name
+        assert np.abs(np.sort(found_s) - struck_s).max(initial=0.0) < 0.002, name
+
+
+def test_the_same_recording_twice_has_all_strokes_twice(analyses: dict[str, Analysis]):
+    """A copy takes nothing away from what it was copied from."""
+    kick, snare, copy = hits_of([analyses["kick"], analyses["above"], analyses["above"]])
+    assert len(kick) == len(KICK_S)
+    assert len(snare) == len(SNARE_S)
+    assert np.array_equal(snare, copy)
+
+
+def test_microphones_of_several_drums_are_no_twins(shared_take: Take):
+    """Nor is a room microphone that hears them all."""
+    found = [analyse(read_recording(shared_take.root / f"{name}.wav")) for name in ("kick", "snare", "room")]
+    twins = find_twins([each.levels for each in found], [rough_starts(each.attacks) for each in found])
+    assert np.array_equal(twins, np.eye(3, dtype=bool))
+
+
+def test_groups_hold_one_of_every_set_of_twins():
+    """Every microphone is in some group, none with its twin."""
+    twins = np.eye(6, dtype=bool)
+    for one, other in ((0, 2), (0, 5), (2, 5), (1, 4)):
+        twins[one, other] = twins[other, one] = True
+    groups = [group.tolist() for group in groups_without_twins(twins)]
+    assert sorted(groups) == [[0, 1, 3], [0, 3, 4], [1, 2, 3], [1, 3, 5]]
