@@ -102,6 +102,7 @@ def varied(seed: int) -> Recipe:
         idle_drum=bool(rng.random() < 0.2),
         others_db=float(rng.uniform(-14.0, -2.0)) if rng.random() < 0.35 else None,
         strays_db=float(rng.uniform(0.0, 3.0)),
+        seconds=bool(rng.random() < 0.3),
     )
 
 

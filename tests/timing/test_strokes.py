@@ -108,3 +108,10 @@ def test_a_hat_leads_only_where_no_drum_is_struck():
     """It has the most strokes, but what is struck with it covers it."""
     hat, snare, kick = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(10.0))
     assert suggest_leads([hat, snare, kick], [True, True, True], [7_000.0, 400.0, 110.0]) == [2, 1, 0]
+
+
+def test_of_two_microphones_of_one_drum_the_nearer_leads():
+    """Although the one from below hears a stroke more, and sounds as high as a hat."""
+    struck_s = np.arange(12.0)
+    below, kick, above = Hits.of(struck_s + 0.0004), Hits.of(np.arange(10.0) + 0.5), Hits.of(struck_s[:-1])
+    assert suggest_leads([below, kick, above], [True, True, True], [3_000.0, 90.0, 400.0]) == [2, 0, 1]
