@@ -34,6 +34,7 @@ who strikes along, and counts less."""
 _SOLVE_ROUNDS = 60
 _TINY = 1e-9
 _SILENT = 1e-6
+_FAINT = 1e-2
 _NEVER = 1e9
 
 _FEWEST = 3
@@ -68,6 +69,11 @@ one that a microphone hears so loud may be its own."""
 _FAR_CLOSENESS = -6.0
 """Of a microphone so far away that its distance shows."""
 
+_PLAINLY_APART_DB = 6.0
+_APART_DB = (-5.0, 15.0)
+"""Of the drums that a microphone hears, its own stands out by so much at least where that alone shows it; and the least
+and most that counts."""
+
 _ALONE_DB = 12.0
 """What a microphone without others to compare with is taken to stand above them."""
 
@@ -88,9 +94,9 @@ class Sources:
         The same, learned from the take at large rather than from the clearest strokes of each source: that makes a
         mixture of a drum that is seldom struck, but tells best how loud the bleed is.
     closeness : float array, shape (m,)
-        How plainly each microphone has a drum of its own, as log odds: nobody hears its loudest events earlier, and
-        the other sources do not explain them. Weights from a logistic regression on 1,100 microphones, of which 1 %
-        are misjudged.
+        How plainly each microphone has a drum of its own, as log odds: nobody hears its loudest events earlier,
+        the other sources do not explain them, and no other drum is as loud in it. Weights from a logistic regression on
+        1,800 microphones, of which 1 % are misjudged.
     """
 
     distance_s: FloatArray
@@ -168,9 +174,12 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
         closeness = np.where(claimed, np.maximum(closeness, 0.0), np.where(strayed, _FAR_CLOSENESS, closeness))
     # With patterns at hand there is a better sign: what a drum adds to its own microphone no other source explains.
     above_db = np.array([_above_others_db(heard[those], pattern, owner, mic) for mic, those in enumerate(loudest)])
-    weighed = 0.7 * above_db - 5.3 * earlier - 2.4
+    likely = np.flatnonzero(closeness > _PERHAPS_CLOSE)
+    apart_db = np.array([_apart_db(loud, loudest, np.setdiff1d(likely, mic), mic) for mic in range(len(loudest))])
+    weighed = 0.84 * above_db - 4.1 * earlier + 0.36 * apart_db - 5.7
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
-    closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, 3.0 - 20.0 * earlier))
+    doubled = 3.0 - 20.0 * earlier - 2.0 * np.maximum(_PLAINLY_APART_DB - apart_db, 0.0)
+    closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, doubled))
     claims = np.where(astray & (closeness < _HARDLY_CLOSE), _FAR_CLOSENESS, closeness)
     return closeness, claims
 
@@ -205,6 +214,18 @@ def _above_others_db(heard: FloatArray, pattern: FloatArray, owner: IntArray, mi
     size = np.sqrt(np.sum(heard[:, microphone] ** 2, axis=1))
     above = amplitude_to_db(size) - amplitude_to_db(np.maximum(np.sqrt(np.sum(expected**2, axis=1)), 1e-3))
     return float(np.percentile(above, 90))
+
+
+def _apart_db(loud: FloatArray, loudest: Sequence[IntArray], rivals: IntArray, microphone: int) -> float:
+    """How far a microphone's loudest events lie above the loudest ones of any other microphone, as it hears them.
+
+    That of a drum which never plays hears what has no microphone of its own first and best, and all else as loud.
+    """
+    level_db = amplitude_to_db(np.maximum(loud[:, microphone], _FAINT))
+    own_db = np.median(level_db[loudest[microphone]]) if len(loudest[microphone]) else 0.0
+    theirs = [np.setdiff1d(loudest[rival], loudest[microphone]) for rival in rivals]
+    apart_db = [own_db - np.median(level_db[those]) for those in theirs if len(those) >= _FEWEST]
+    return float(np.clip(min(apart_db, default=_APART_DB[1]), *_APART_DB))
 
 
 def _earlier_elsewhere(arrival_s: FloatArray, microphone: int) -> float:

@@ -27,17 +27,17 @@ _WITH_EITHER_DB = -20.0
 _FEWEST = 4
 
 _WEIGHTS = {
-    "lag_ms": -2.63,
-    "together": 3.97,
-    "level_db": 0.40,
-    "above_db": 0.41,
-    "spread_db": -0.29,
-    "closeness": 0.22,
+    "lag_ms": -2.91,
+    "together": 3.84,
+    "level_db": 0.41,
+    "above_db": 0.45,
+    "spread_db": -0.37,
+    "closeness": 0.15,
 }
-_BIAS = -2.96
+_BIAS = -1.8
 _MOST_CLOSE = 6.0
 """Log odds that two microphones are twins: a logistic regression on pairs of 144 takes, 300 of them twins. Its own bias
-is higher by 1: a drum that never plays must not be given the strokes of its neighbour."""
+is higher by 0.7: a drum that never plays must not be given the strokes of its neighbour."""
 
 
 def find_twins(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> NDArray[np.bool_]:
