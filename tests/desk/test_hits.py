@@ -371,6 +371,7 @@ class TestListening:
         assert np.array_equal(view.hits[room].time_s, view.hits[snare].time_s)
         assert hits.work.stages.peaks(hits.work.session.track(room)) is own
         assert card_of(hits)._source.text() == "Snare"
+        assert card_of(hits)._facts.text().endswith("Hears the same drum as Snare.")
 
     def test_band_and_sound_are_listened_to_anew(self, hits):
         """Each makes a step that can be undone; a band turned round is refused."""

@@ -224,17 +224,25 @@ def _arrays_of_verdicts(verdicts: list[Verdict]) -> dict[str, NDArray[Any]]:
     }
     arrays["is_far"] = np.array([each.is_far for each in verdicts], dtype=bool)
     arrays["centre_hz"] = np.array([each.centre_hz for each in verdicts], dtype=np.float64)
+    arrays["drum"] = np.array([each.drum for each in verdicts], dtype=np.int64)
     return arrays
 
 
 def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
-    is_far, centre_hz, found = arrays["is_far"], arrays["centre_hz"], []
-    if is_far.shape != (count,) or centre_hz.shape != (count,):
+    is_far, centre_hz, drum, found = arrays["is_far"], arrays["centre_hz"], arrays["drum"], []
+    if any(each.shape != (count,) for each in (is_far, centre_hz, drum)):
         raise ValueError("of another group")
     for number in range(count):
         columns = {name: arrays[f"{number}.{name}"] for name in _VERDICT_ARRAYS}
         _check_alike(columns.values())
-        found.append(Verdict(**columns, is_far=bool(is_far[number]), centre_hz=float(centre_hz[number])))
+        found.append(
+            Verdict(
+                **columns,
+                is_far=bool(is_far[number]),
+                centre_hz=float(centre_hz[number]),
+                drum=int(drum[number]),
+            )
+        )
     return found
 
 

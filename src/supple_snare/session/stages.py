@@ -100,6 +100,11 @@ class GroupView:
     plan: Plan
     part: HeardPart | None = None
 
+    def same_drum(self, key: str) -> list[Track]:
+        """Other tracks whose microphones hear the drum of this one."""
+        drum = self.verdicts[key].drum
+        return [track for track in self.tracks if track.key != key and self.verdicts[track.key].drum == drum]
+
     def lead_of(self, stroke: int) -> str:
         """Key of the track that times a stroke."""
         return self.columns[int(self.strokes.lead[stroke])]

@@ -21,8 +21,8 @@ from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.shapes import agreed_starts, likeness
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_starts
-from supple_snare.sound.twins import find_twins, groups_without_twins
-from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+from supple_snare.sound.twins import find_drums, groups_without_twins
+from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
     "own_share": 0.755,
@@ -113,6 +113,8 @@ class Verdict:
         Whether this microphone is close to no drum of its own.
     centre_hz : float
         Middle of the spectrum of what was played into this microphone; infinite if nothing was.
+    drum : int
+        Number of the drum it hears, the same for several microphones of one drum.
     """
 
     time_s: FloatArray
@@ -121,6 +123,7 @@ class Verdict:
     sharpness: FloatArray
     is_far: bool = False
     centre_hz: float = math.inf
+    drum: int = 0
 
     @property
     def played(self) -> NDArray[np.bool_]:
@@ -210,7 +213,9 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         One per track, in the same order.
     """
     verdicts, doubts = [], []
-    for analysis, (settled_s, others, signs) in zip(analyses, weigh_signs(analyses), strict=True):
+    drums = drums_of(analyses)
+    weighed = weigh_signs(analyses, drums)
+    for analysis, drum, (settled_s, others, signs) in zip(analyses, drums.tolist(), weighed, strict=True):
         found = analysis.attacks
         if signs is None:
             log_odds = np.zeros(0)
@@ -229,6 +234,7 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
             log_odds=frozen(log_odds),
             sharpness=frozen(found.sharpness[once]),
             centre_hz=float(np.median(analysis.levels.centre_hz(time_s[played]))) if played.any() else math.inf,
+            drum=drum,
         )
         if signs is not None and len(analyses) > 1:
             verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
@@ -279,22 +285,26 @@ def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, playe
     return own_db
 
 
-def weigh_signs(analyses: Sequence[Analysis]) -> list[Weighed]:
+def drums_of(analyses: Sequence[Analysis]) -> IntArray:
+    """For each track the number of the drum that it hears (`twins.find_drums`)."""
+    return find_drums([analysis.levels for analysis in analyses], [rough_starts(each.attacks) for each in analyses])
+
+
+def weigh_signs(analyses: Sequence[Analysis], drums: IntArray) -> list[Weighed]:
     """For the attacks of each track their settled starts, the amplitude of all else that sounds at each, and the signs
     for each; None where a track has no attacks. Of two microphones of one drum each is judged without the other."""
     if not any(len(analysis.attacks) for analysis in analyses):
         return [(np.zeros(0), np.zeros(0), None) for _ in analyses]
-    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     weighed: dict[int, Weighed] = {}
-    for group in groups_without_twins(find_twins([analysis.levels for analysis in analyses], rough_s)):
-        members = group.tolist()
-        found = _weigh_group([analyses[track] for track in members], [rough_s[track] for track in members])
-        weighed = dict(zip(members, found, strict=True)) | weighed
+    for group in groups_without_twins(drums):
+        found = _weigh_group([analyses[track] for track in group.tolist()])
+        weighed = dict(zip(group.tolist(), found, strict=True)) | weighed
     return [weighed[track] for track in range(len(analyses))]
 
 
-def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> list[Weighed]:
+def _weigh_group(analyses: Sequence[Analysis]) -> list[Weighed]:
     """`weigh_signs` where no two microphones are of one drum."""
+    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     sources = learn_sources(gather_events([analysis.levels for analysis in analyses], rough_s))
     struck_s = _struck_s(analyses, sources, rough_s)
     starts, others = [], []

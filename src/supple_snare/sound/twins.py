@@ -12,7 +12,6 @@ from collections.abc import Sequence
 from itertools import combinations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.novelty import BandLevels
@@ -40,7 +39,7 @@ _MOST_CLOSE = 6.0
 is higher by 0.7: a drum that never plays must not be given the strokes of its neighbour."""
 
 
-def find_twins(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> NDArray[np.bool_]:
+def find_drums(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> IntArray:
     """Which microphones of a group hear one drum.
 
     Parameters
@@ -52,34 +51,31 @@ def find_twins(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> N
 
     Returns
     -------
-    bool array, shape (m, m)
-        Symmetric; each microphone is its own twin.
+    int array, shape (m,)
+        For each microphone the number of the one that is closest to its drum: its own, if it has no twin.
     """
+    drum = np.arange(len(levels))
+    if len(levels) < 2:
+        return drum
     events = gather_events(levels, heard_s)
-    twins = np.eye(len(levels), dtype=bool)
     pairs = combinations(np.flatnonzero(events.distance_s == 0.0).tolist(), 2)
     alike = {pair: _alike(events, *pair) for pair in pairs}
     alike = {pair: odds for pair, odds in alike.items() if odds + _WEIGHTS["closeness"] * _MOST_CLOSE > 0.0}
-    away: set[int] = set()
-    while True:  # a third microphone of a drum is heard as one where the second is away
-        found = {pair: _with_closeness(events, pair, odds, away) for pair, odds in alike.items()}
-        pair, (odds, less_close) = max(found.items(), key=lambda item: item[1][0], default=((0, 0), (-np.inf, 0)))
+    while alike:  # a third microphone of a drum is heard as one where the second is away
+        found = {pair: _with_closeness(events, np.unique(drum).tolist(), pair, odds) for pair, odds in alike.items()}
+        odds, closer, twin = max(found.values())
         if odds < 0.0:
-            return twins
-        one, other = pair
-        twins[one] |= twins[other]
-        twins[twins[one]] = twins[one]
-        away.add(less_close)
-        alike = {pair: odds for pair, odds in alike.items() if less_close not in pair}
+            break
+        drum[drum == twin] = closer
+        alike = {pair: odds for pair, odds in alike.items() if twin not in pair}
+    return drum
 
 
-def groups_without_twins(twins: NDArray[np.bool_]) -> list[IntArray]:
-    """Microphones to be judged together: in each group one of every set of twins, and all that have none."""
-    first = np.argmax(twins, axis=1)
-    groups = [np.unique(first)]
-    for number in np.flatnonzero(first != np.arange(len(twins))).tolist():
-        groups.append(np.sort(np.append(groups[0][groups[0] != first[number]], number)))
-    return groups
+def groups_without_twins(drum: IntArray) -> list[IntArray]:
+    """Microphones to be judged together, one of every drum: the closest of each, then their twins in turn."""
+    closest = np.unique(drum)
+    twins = np.flatnonzero(drum != np.arange(len(drum)))
+    return [closest, *(np.sort(np.append(closest[closest != drum[twin]], twin)) for twin in twins)]
 
 
 def _alike(events: Events, one: int, other: int) -> float:
@@ -108,13 +104,13 @@ def _alike(events: Events, one: int, other: int) -> float:
     return _BIAS + float(sum(_WEIGHTS[name] * value for name, value in signs.items()))
 
 
-def _with_closeness(events: Events, pair: tuple[int, int], alike: float, away: set[int]) -> tuple[float, int]:
-    """Log odds that two microphones are twins, and which of them is less plainly close to its drum."""
-    here = [number for number in range(len(events.distance_s)) if number not in away]
-    closeness = []
+def _with_closeness(events: Events, here: list[int], pair: tuple[int, int], alike: float) -> tuple[float, int, int]:
+    """Log odds that two microphones are twins, among those that are here; the closer one, and the other."""
+    closeness = {}
     for number, twin in (pair, pair[::-1]):
         kept = [other for other in here if other != twin]
-        closeness.append(float(closeness_of(events.of(kept))[kept.index(number)]))
-    least, weight = min(closeness), _WEIGHTS["closeness"]
-    odds = alike + weight * min(least, _MOST_CLOSE) if least > 0.0 else -np.inf
-    return odds, pair[int(np.argmin(closeness))]
+        closeness[number] = float(closeness_of(events.of(kept))[kept.index(number)])
+    closer, twin = sorted(pair, key=lambda number: -closeness[number])
+    least = closeness[twin]
+    odds = alike + _WEIGHTS["closeness"] * min(least, _MOST_CLOSE) if least > 0.0 else -np.inf
+    return odds, closer, twin

@@ -220,7 +220,7 @@ class HitsCard(Card):
         sections = [(section.name, section.key) for section in self.work.session.sections]
         fill_choice(self._scope, [("the whole take", None), *sections], self._section)
         self._show_rules(view, track)
-        self._facts.setText(_facts(track, hits))
+        self._facts.setText(_facts(track, hits, [other.name for other in view.same_drum(track.key)]))
         self._show_hit(view)
         self._forget.setEnabled(track.is_corrected)
 
@@ -377,8 +377,8 @@ class HitsCard(Card):
             self.work.do(f"Forget corrections of {self.work.session.track(key).name}", changed)
 
 
-def _facts(track: Track, hits: Hits) -> str:
-    """What was found on a track, in a sentence or two."""
+def _facts(track: Track, hits: Hits, same_drum: list[str]) -> str:
+    """What was found on a track, in a sentence or two; and which others hear its drum."""
     counts = {kind: int(np.count_nonzero(hits.kind == kind)) for kind in Kind}
     if not counts[Kind.PLAYED]:
         return "No clear attacks found: lower the level limit, or let it listen to another track."
@@ -387,6 +387,8 @@ def _facts(track: Track, hits: Hits) -> str:
     parts += [f"{counts[Kind.GRACE]} grace"] if counts[Kind.GRACE] else []
     parts += [f"{counts[Kind.ROLL]} inside rolls"] if counts[Kind.ROLL] else []
     text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "."
+    if same_drum:
+        text += f" Hears the same drum as {' and '.join(same_drum)}."
     by_hand = [
         f"{len(facts)} {word}"
         for facts, word in ((track.added_s, "added"), (track.moved, "moved"), (track.removed_s, "removed"))
