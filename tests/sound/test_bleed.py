@@ -178,7 +178,7 @@ def test_an_overhead_does_not_claim_a_drum_it_hears_well(tmp_path):
 
 
 def test_an_overhead_that_alone_hears_a_horn_is_still_far(tmp_path):
-    """Whose notes are its own by every other sign; it hears both drums as loud."""
+    """Nobody else hears these notes as well; but it hears both drums as loud."""
     rng = np.random.default_rng(8)
     struck = np.arange(0.5, 22.0, 0.5) + rng.normal(0.0, 0.008, 43)
     kick, snare = line(rng, struck[::2], 70.0), line(rng, struck[1::2], 210.0)
@@ -192,7 +192,6 @@ def test_an_overhead_that_alone_hears_a_horn_is_still_far(tmp_path):
     close = {"kick": kick + far["snare"] + far["horn"], "snare": snare + far["kick"] + far["horn"]}
     write(tmp_path, rng, close | {"over": np.roll(kick + snare, 150) + horn})
     verdicts = judged(tmp_path, ["kick", "snare", "over"])
-    assert verdicts["over"].played.any()
     assert [verdict.is_far for verdict in verdicts.values()] == [False, False, True]
 
 

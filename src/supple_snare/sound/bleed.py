@@ -84,7 +84,7 @@ _PLAIN = 2.0
 _AS_LIKE_AS_CAN_BE = 0.95
 """No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
 
-_PLAINLY_FAR = 2.5
+_PLAINLY_FAR = 1.0
 _FAR_DOUBT = 6.0
 """Log odds against a drum of its own, and by how much a stroke must be surer beyond one more than them."""
 

@@ -26,14 +26,14 @@ _WITH_EITHER_DB = -20.0
 _FEWEST = 4
 
 _WEIGHTS = {
-    "lag_ms": -2.91,
-    "together": 3.84,
-    "level_db": 0.41,
-    "above_db": 0.45,
-    "spread_db": -0.37,
-    "closeness": 0.15,
+    "lag_ms": -2.83,
+    "together": 3.91,
+    "level_db": 0.35,
+    "above_db": 0.47,
+    "spread_db": -0.32,
+    "closeness": 0.11,
 }
-_BIAS = -1.8
+_BIAS = -2.4
 _MOST_CLOSE = 6.0
 """Log odds that two microphones are twins: a logistic regression on pairs of 144 takes, 300 of them twins. Its own bias
 is higher by 0.7: a drum that never plays must not be given the strokes of its neighbour."""
