@@ -34,7 +34,7 @@ _WEIGHTS = {
     "closeness": 0.11,
 }
 _BIAS = -2.4
-_MOST_CLOSE = 6.0
+_LEAST_CLOSE, _MOST_CLOSE = 2.0, 6.0
 """Log odds that two microphones are twins: a logistic regression on pairs of 144 takes, 300 of them twins. Its own bias
 is higher by 0.7: a drum that never plays must not be given the strokes of its neighbour."""
 
@@ -112,5 +112,5 @@ def _with_closeness(events: Events, here: list[int], pair: tuple[int, int], alik
         closeness[number] = float(closeness_of(events.of(kept))[kept.index(number)])
     closer, twin = sorted(pair, key=lambda number: -closeness[number])
     least = closeness[twin]
-    odds = alike + _WEIGHTS["closeness"] * min(least, _MOST_CLOSE) if least > 0.0 else -np.inf
+    odds = alike + _WEIGHTS["closeness"] * min(least, _MOST_CLOSE) if least > _LEAST_CLOSE else -np.inf
     return odds, closer, twin
