@@ -22,7 +22,7 @@ from sklearn.neural_network import MLPClassifier
 from hits import outside_rolls
 from material import EASY, HARD, Case, Made, cases, in_processes, options, varied
 from supple_snare.sound.attacks import Analysis, analyse
-from supple_snare.sound.bleed import RELATIVE_SIGNS, drums_of, weigh_signs
+from supple_snare.sound.bleed import RELATIVE_SIGNS, weigh_signs
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, network_inputs, weighed
 from supple_snare.timing.hits import nearest_index
@@ -64,8 +64,8 @@ def weigh(case: Case) -> list[Weighed]:
 
 def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) -> list[Weighed]:
     rows = []
-    found = list(analyses.values())
-    for name, (time_s, _, signs) in zip(analyses, weigh_signs(found, drums_of(found)), strict=True):
+    _drums, weighed_signs = weigh_signs(list(analyses.values()))
+    for name, (time_s, _, signs) in zip(analyses, weighed_signs, strict=True):
         if name in made.struck and signs is not None:
             truth, counted = outside_rolls(made.struck[name], time_s)
             guess = signs.log_odds()

@@ -10,6 +10,7 @@ import soundfile
 
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.events import gather_events
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.starts import rough_starts
 from supple_snare.sound.twins import find_drums, groups_without_twins
@@ -77,7 +78,7 @@ def test_the_same_recording_twice_has_all_strokes_twice(analyses: dict[str, Anal
 def test_microphones_of_several_drums_are_no_twins(shared_take: Take):
     """Nor is a room microphone that hears them all."""
     found = [analyse(read_recording(shared_take.root / f"{name}.wav")) for name in ("kick", "snare", "room")]
-    drums = find_drums([each.levels for each in found], [rough_starts(each.attacks) for each in found])
+    drums = find_drums(gather_events([each.levels for each in found], [rough_starts(each.attacks) for each in found]))
     assert drums.tolist() == [0, 1, 2]
 
 

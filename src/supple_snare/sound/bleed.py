@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis, keep_distinct
-from supple_snare.sound.events import gather_events
+from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
@@ -213,8 +213,7 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         One per track, in the same order.
     """
     verdicts, doubts = [], []
-    drums = drums_of(analyses)
-    weighed = weigh_signs(analyses, drums)
+    drums, weighed = weigh_signs(analyses)
     for analysis, drum, (settled_s, others, signs) in zip(analyses, drums.tolist(), weighed, strict=True):
         found = analysis.attacks
         if signs is None:
@@ -285,27 +284,31 @@ def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, playe
     return own_db
 
 
-def drums_of(analyses: Sequence[Analysis]) -> IntArray:
-    """For each track the number of the drum that it hears (`twins.find_drums`)."""
-    return find_drums([analysis.levels for analysis in analyses], [rough_starts(each.attacks) for each in analyses])
-
-
-def weigh_signs(analyses: Sequence[Analysis], drums: IntArray) -> list[Weighed]:
-    """For the attacks of each track their settled starts, the amplitude of all else that sounds at each, and the signs
-    for each; None where a track has no attacks. Of two microphones of one drum each is judged without the other."""
+def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
+    """For each track the drum that it hears (`twins.find_drums`), and for its attacks their settled starts, the
+    amplitude of all else that sounds at each, and the signs for each; None where it has no attacks. Of two microphones
+    of one drum each is judged without the other."""
     if not any(len(analysis.attacks) for analysis in analyses):
-        return [(np.zeros(0), np.zeros(0), None) for _ in analyses]
+        return np.arange(len(analyses)), [(np.zeros(0), np.zeros(0), None) for _ in analyses]
+    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
+    events = _events_of(analyses, rough_s)
+    drums = find_drums(events)
     weighed: dict[int, Weighed] = {}
     for group in groups_without_twins(drums):
-        found = _weigh_group([analyses[track] for track in group.tolist()])
-        weighed = dict(zip(group.tolist(), found, strict=True)) | weighed
-    return [weighed[track] for track in range(len(analyses))]
+        members = group.tolist()
+        those, theirs_s = [analyses[track] for track in members], [rough_s[track] for track in members]
+        heard = events if len(members) == len(analyses) else _events_of(those, theirs_s)
+        weighed = dict(zip(members, _weigh_group(those, theirs_s, heard), strict=True)) | weighed
+    return drums, [weighed[track] for track in range(len(analyses))]
 
 
-def _weigh_group(analyses: Sequence[Analysis]) -> list[Weighed]:
+def _events_of(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> Events:
+    return gather_events([analysis.levels for analysis in analyses], rough_s)
+
+
+def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], events: Events) -> list[Weighed]:
     """`weigh_signs` where no two microphones are of one drum."""
-    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
-    sources = learn_sources(gather_events([analysis.levels for analysis in analyses], rough_s))
+    sources = learn_sources(events)
     struck_s = _struck_s(analyses, sources, rough_s)
     starts, others = [], []
     for track, analysis in enumerate(analyses):

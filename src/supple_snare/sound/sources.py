@@ -176,7 +176,7 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
     above_db = np.array([_above_others_db(heard[those], pattern, owner, mic) for mic, those in enumerate(loudest)])
     likely = np.flatnonzero(closeness > _PERHAPS_CLOSE)
     apart_db = np.array([_apart_db(loud, loudest, np.setdiff1d(likely, mic), mic) for mic in range(len(loudest))])
-    bleed = _of_the_others(np.where(distance_s > 0.0, np.nan, apart_db))
+    bleed = _of_the_others(apart_db, np.flatnonzero(distance_s == 0.0))
     weighed = 0.92 * above_db - 5.1 * earlier + 0.48 * apart_db - 0.6 * bleed - 2.3
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
     doubled = 3.0 - 20.0 * earlier - 2.0 * np.maximum(_PLAINLY_APART_DB - apart_db, 0.0)
@@ -229,15 +229,10 @@ def _apart_db(loud: FloatArray, loudest: Sequence[IntArray], rivals: IntArray, m
     return float(np.clip(min(apart_db, default=_APART_DB[1]), *_APART_DB))
 
 
-def _of_the_others(values: FloatArray) -> FloatArray:
-    """The median of all other values for each; NaN does not count, and what has no others is its own."""
-    others = [np.delete(values, number) for number in range(len(values))]
-    return np.array(
-        [
-            np.median(those[np.isfinite(those)]) if np.isfinite(those).any() else own
-            for those, own in zip(others, np.nan_to_num(values), strict=True)
-        ]
-    )
+def _of_the_others(values: FloatArray, counted: IntArray) -> FloatArray:
+    """The median of all other values that count, for each value; of one that has no others, itself."""
+    others = [counted[counted != number] for number in range(len(values))]
+    return np.array([np.median(values[those if len(those) else [number]]) for number, those in enumerate(others)])
 
 
 def _earlier_elsewhere(arrival_s: FloatArray, microphone: int) -> float:

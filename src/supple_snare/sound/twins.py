@@ -8,15 +8,13 @@ neighbour's strokes best, too, but everything else as well.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from itertools import combinations
 
 import numpy as np
 
-from supple_snare.sound.events import Events, gather_events
-from supple_snare.sound.novelty import BandLevels
+from supple_snare.sound.events import Events
 from supple_snare.sound.sources import closeness_of
-from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db
+from supple_snare.timing.units import IntArray, amplitude_to_db
 
 _STRAY_MS = 0.4
 _FARTHEST_MS = 4.0
@@ -39,25 +37,20 @@ _LEAST_CLOSE, _MOST_CLOSE = 2.0, 6.0
 is higher by 0.7: a drum that never plays must not be given the strokes of its neighbour."""
 
 
-def find_drums(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> IntArray:
+def find_drums(events: Events) -> IntArray:
     """Which microphones of a group hear one drum.
 
     Parameters
     ----------
-    levels : sequence of BandLevels
-        One a microphone.
-    heard_s : sequence of float arrays
-        Starts of the attacks in each microphone, increasing.
+    events : Events
+        What starts in any of m microphones.
 
     Returns
     -------
     int array, shape (m,)
         For each microphone the number of the one that is closest to its drum: its own, if it has no twin.
     """
-    drum = np.arange(len(levels))
-    if len(levels) < 2:
-        return drum
-    events = gather_events(levels, heard_s)
+    drum = np.arange(len(events.distance_s))
     pairs = combinations(np.flatnonzero(events.distance_s == 0.0).tolist(), 2)
     alike = {pair: _alike(events, *pair) for pair in pairs}
     alike = {pair: odds for pair, odds in alike.items() if odds + _WEIGHTS["closeness"] * _MOST_CLOSE > 0.0}
