@@ -194,7 +194,7 @@ def _arrays_of_analysis(analysis: Analysis) -> dict[str, NDArray[Any]]:
     arrays |= {f"peaks.{number}": level for number, level in enumerate(peaks.levels)}
     arrays["peaks.of"] = np.array([peaks.frames, peaks.rate_hz])
     arrays |= {"levels.steps": levels.steps, "levels.of": np.array([levels.hop, levels.rate_hz])}
-    arrays |= {"material": np.array(analysis.material.value), "rings": np.array(analysis.rings)}
+    arrays["material"] = np.array(analysis.material.value)
     return arrays
 
 
@@ -211,7 +211,6 @@ def _analysis_of(arrays: Arrays, *, frames: int) -> Analysis:
         levels=BandLevels(arrays["levels.steps"], hop, levels_rate_hz),
         attacks=attacks,
         material=Material(str(arrays["material"])),
-        rings=bool(arrays["rings"]),
     )
 
 

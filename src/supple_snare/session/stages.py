@@ -359,7 +359,7 @@ def material_of(analysis: Analysis, verdict: Verdict, ear: Ear, *, is_alone: boo
     if ear.material is not None or analysis.material is not Material.DRUM_CLOSE:
         return analysis.material
     if is_alone:
-        return Material.PLUCKED if analysis.rings else Material.DRUM_CLOSE
+        return Material.DRUM_CLOSE
     return Material.DRUM_OVERHEAD if verdict.is_far else Material.DRUM_CLOSE
 
 

@@ -34,6 +34,8 @@ class Preset:
         Where its attacks show; None for everywhere.
     spacing_ms : float
         Nearest two strokes that are told apart; of nearer ones one is a grace note or a bounce of the other.
+    is_pitched : bool
+        Its notes have partials, and go on: a new one shows by partials that did not sound before.
     is_held : bool
         Its notes go on as loud as they began, so that what grows inside one is no attack of its own.
     lands_late : bool
@@ -42,6 +44,7 @@ class Preset:
 
     band_hz: tuple[float, float] | None = None
     spacing_ms: float = GRACE_MS
+    is_pitched: bool = False
     is_held: bool = False
     lands_late: bool = False
 
@@ -50,8 +53,8 @@ PRESETS = {
     Material.DRUM_CLOSE: Preset(),
     Material.DRUM_OVERHEAD: Preset(),
     Material.HAND_PERCUSSION: Preset(),
-    Material.PLUCKED: Preset(),
-    Material.BLOWN: Preset(band_hz=(100.0, 9_600.0), spacing_ms=60.0, is_held=True, lands_late=True),
-    Material.VOICE: Preset(band_hz=(120.0, 9_600.0), spacing_ms=70.0, is_held=True, lands_late=True),
-    Material.KEYS: Preset(spacing_ms=30.0),
+    Material.PLUCKED: Preset(is_pitched=True),
+    Material.BLOWN: Preset(band_hz=(100.0, 9_600.0), spacing_ms=60.0, is_pitched=True, is_held=True, lands_late=True),
+    Material.VOICE: Preset(band_hz=(120.0, 9_600.0), spacing_ms=70.0, is_pitched=True, is_held=True, lands_late=True),
+    Material.KEYS: Preset(spacing_ms=30.0, is_pitched=True),
 }

@@ -1,0 +1,177 @@
+"""How well the notes of basses, guitars, keys, winds and voices are found: lines made of single notes, by instrument.
+
+python bench/notes.py --notes FOLDER [--only NAME] [--seeds 2] [--each]
+
+FOLDER holds one folder an instrument, in it single notes held for a second and more, at 48 kHz, named PITCH-FORCE.wav
+(`finger-bass/40-90.wav`). A line plays them at random places of a grid, each until shortly before or just after the
+next one begins. Besides F, the error of each start (5 % of the attack's peak) is told in its parts: its middle, what
+each note strays from that, and how much later soft notes are taken to start than loud ones.
+"""
+
+from __future__ import annotations
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from finders import FINDERS
+from material import RATE_HZ, Made, Sound, Struck, score, start_of
+from supple_snare.timing.hits import Kind
+
+CHORDS = ("piano", "epiano", "nylon", "steel", "clean-guitar", "accordion", "organ")
+
+
+@dataclass(frozen=True)
+class Manner:
+    """How a line is played: tempo, how full the sixteenths are, how long notes sound beside the way to the next one."""
+
+    name: str
+    tempo_bpm: float
+    density: float
+    length: tuple[float, float]
+    noise_db: float = -72.0
+
+
+MANNERS = (
+    Manner("calm, detached", 90.0, 0.35, (0.5, 0.9)),
+    Manner("busy, detached", 110.0, 0.6, (0.5, 0.9)),
+    Manner("busy, bound", 110.0, 0.6, (1.0, 1.05)),
+    Manner("noisy floor", 100.0, 0.45, (0.6, 1.0), -50.0),
+)
+
+
+def load_notes(folder: Path, instrument: str) -> list[tuple[int, int, Sound]]:
+    """(pitch, force, sound) of every note, each with a little before its start."""
+    notes = []
+    for path in sorted((folder / instrument).glob("*.wav")):
+        pitch, force = map(int, path.stem.split("-"))
+        sound = soundfile.read(path, always_2d=True)[0].mean(axis=1)
+        notes.append((pitch, force, sound))
+    loudest = max(float(np.abs(sound).max()) for _, _, sound in notes)
+    return [(pitch, force, sound / loudest) for pitch, force, sound in notes]
+
+
+def play(notes: list[tuple[int, int, Sound]], chords: bool, manner: Manner, seed: int) -> Made:
+    """One line of some forty seconds."""
+    rng = np.random.default_rng(seed)
+    step_s = 15.0 / manner.tempo_bpm
+    steps = np.flatnonzero(rng.random(round(40.0 / step_s)) < manner.density)
+    grid_s = 0.5 + steps * step_s
+    at = np.rint((grid_s + rng.normal(0.0, 0.008, len(steps))) * RATE_HZ).astype(int)
+    until = np.append(at[1:], at[-1] + RATE_HZ)
+    line = np.zeros(at[-1] + 3 * RATE_HZ)
+    pitches, forces = np.unique([note[0] for note in notes]), np.unique([note[1] for note in notes])
+    by_name = {note[:2]: note[2] for note in notes}
+    current, level = int(rng.integers(len(pitches))), np.zeros(len(at))
+    for number, (start, stop) in enumerate(zip(at, until, strict=True)):
+        current = int(np.clip(current + rng.integers(-3, 4), 0, len(pitches) - 1))
+        force = int(rng.choice(forces))
+        level[number] = force
+        together = [current, *((current + 2, current + 4) if chords and rng.random() < 0.4 else ())]
+        sounds = [by_name[key] for place in together if (key := (int(pitches[place % len(pitches)]), force)) in by_name]
+        for sound in sounds:
+            length = round(float(rng.uniform(*manner.length)) * (stop - start)) + start_of(sound)
+            fade = min(round(0.03 * RATE_HZ), length // 2)
+            held = sound[: min(length + fade, len(sound))].copy()
+            held[-fade:] *= np.linspace(1.0, 0.0, fade) ** 2
+            begin = start - start_of(sound)
+            line[begin : begin + len(held)] += held
+        if not sounds:
+            level[number] = np.nan
+    line += rng.normal(size=len(line)) * 10.0 ** (manner.noise_db / 20.0) * np.abs(line).max()
+    kept = np.isfinite(level)
+    truth = Struck(at[kept] / RATE_HZ, level[kept], np.full(int(kept.sum()), "stroke"))
+    track = line * (0.5 / np.abs(line).max())
+    return Made({"line": track}, {"line": truth}, {"line": grid_s[kept]}, len(line) / RATE_HZ)
+
+
+@dataclass(frozen=True)
+class Row:
+    """What one instrument gives: counts, errors in ms of the notes found, and their forces."""
+
+    true: int
+    found: int
+    errors_ms: NDArray[np.float64]
+    force: NDArray[np.float64]
+
+
+def measure(folder: Path, seeds: int, instrument: str) -> dict[str, Row]:
+    """All manners of one instrument."""
+    notes = load_notes(folder, instrument)
+    rows = {}
+    for manner in MANNERS:
+        true = found = 0
+        errors: list[float] = []
+        force: list[float] = []
+        for seed in range(seeds):
+            made = play(notes, instrument.split("_")[0].rsplit("-", 1)[0] in CHORDS, manner, seed)
+            hits = FINDERS["program"](made)["line"]
+            times, truth = hits.time_s[hits.kind != Kind.BLEED], made.struck["line"]
+            matched = score(times, truth.time_s, 0.030)
+            true, found = true + matched.hits, found + matched.found
+            for error, index in _pairs(times, truth.time_s):
+                errors.append(1000.0 * error)
+                force.append(float(truth.level_db[index]))
+        rows[manner.name] = Row(true, found, np.array(errors), np.array(force))
+    return rows
+
+
+def _pairs(found_s: NDArray[np.float64], true_s: NDArray[np.float64]) -> list[tuple[float, int]]:
+    """Error of the nearest note found to each true one within 30 ms."""
+    if not len(found_s):
+        return []
+    nearest = np.abs(found_s[None, :] - true_s[:, None]).argmin(axis=1)
+    away = found_s[nearest] - true_s
+    return [(float(away[index]), int(index)) for index in np.flatnonzero(np.abs(away) <= 0.030)]
+
+
+def told(row: Row) -> str:
+    """The figures of one row."""
+    if not len(row.errors_ms):
+        return f"nothing found of {row.true}"
+    matched = len(row.errors_ms)
+    middle = float(np.median(row.errors_ms))
+    stray = np.abs(row.errors_ms - middle)
+    soft, loud = (
+        row.errors_ms[which] for which in (row.force <= np.median(row.force), row.force > np.median(row.force))
+    )
+    late = float(np.median(soft) - np.median(loud)) if len(soft) and len(loud) else 0.0
+    return (
+        f"{2 * matched / (row.true + row.found):.3f}  {matched / max(row.found, 1):.3f}  {matched / row.true:.3f}  "
+        f"{middle:+6.2f}  {np.median(stray):5.2f}  {np.percentile(stray, 90):6.2f}  {late:+6.2f}"
+    )
+
+
+def main() -> None:
+    """One row an instrument and manner, or an instrument."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("--notes", type=Path, required=True)
+    parser.add_argument("--only", default="")
+    parser.add_argument("--seeds", type=int, default=1)
+    parser.add_argument("--jobs", type=int, default=2)
+    parser.add_argument("--each", action="store_true", help="also print every manner of playing")
+    chosen = parser.parse_args()
+    instruments = sorted(path.name for path in chosen.notes.iterdir() if path.is_dir() and chosen.only in path.name)
+    print(f"{'instrument':34}F 30    prec   recall middle  stray  90 %   soft later (ms)")
+    with ProcessPoolExecutor(chosen.jobs) as pool:
+        work = partial(measure, chosen.notes, chosen.seeds)
+        for instrument, rows in zip(instruments, pool.map(work, instruments), strict=True):
+            for name, row in rows.items() if chosen.each else ():
+                print(f"    {instrument + ' · ' + name:30}{told(row)}")
+            together = Row(
+                sum(row.true for row in rows.values()),
+                sum(row.found for row in rows.values()),
+                np.concatenate([row.errors_ms for row in rows.values()]),
+                np.concatenate([row.force for row in rows.values()]),
+            )
+            print(f"{instrument:34}{told(together)}", flush=True)
+
+
+if __name__ == "__main__":
+    main()

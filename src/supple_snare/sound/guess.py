@@ -1,0 +1,129 @@
+"""What a track is taken for until somebody says what it is: by how the sound goes on after its loud attacks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import numpy as np
+
+from supple_snare.sound.files import AnyArray
+from supple_snare.sound.filters import banded
+from supple_snare.sound.material import Material
+from supple_snare.sound.peaks import BIN_FRAMES, Peaks
+from supple_snare.sound.rises import Rises
+from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
+
+_LOUD_DB = 12.0
+"""Attacks at most this much softer than the loudest tell."""
+
+_MOST = 40
+"""As many of them, from all over the take, are enough."""
+
+_AFTER_S, _SPAN_S = 0.04, 0.09
+"""Where after an attack the sound is looked at: its noise is over, and short notes still sound."""
+
+_PERIODS_S = (0.002, 0.035)
+_TURNED = 0.3
+"""The sound has left its own likeness before it can come back to it."""
+
+_PITCH_BAND_HZ = (400.0, 4_000.0)
+"""Above the bodies of drums, which sound as steadily as strings but have no partials that fit."""
+
+_PERIODIC, _PERIODIC_A_DB = 0.55, 0.06
+"""How well a period foretells the next where notes go on evenly, and by how much better it must for each dB by which
+they fall from the first third of what is looked at to the last."""
+
+_PITCHED_PERCENT = 35
+"""So many of a line's loud notes are long enough to tell, at least."""
+
+_HELD_S = (0.09, 0.14)
+_HELD_DB = -0.5
+_HELD_FALL_DB = -2.5
+"""A note that is as loud some 100 ms after its attack, and has not fallen by more until 250 ms, is held."""
+
+_HELD_UNTIL_S = (0.06, 0.25)
+_LOW_PERIOD_S = 0.025
+"""A low note stands still twice in each period; over so long it never seems to."""
+
+_HISS_SHARE = 1.4
+_FEW_HISSES = 0.08
+
+Read = Callable[[int, int], AnyArray]
+"""Reads (start, count) of a track, shape (count,)."""
+
+
+def guess_material(strokes: Rises, peaks: Peaks, read: Read) -> Material:
+    """A blown, bowed or sung part if its notes are held, a plucked one if they have a pitch, else a drum.
+
+    What does not show in the sound (keys, a hand on a drum) is for the editor to tell.
+
+    Parameters
+    ----------
+    strokes : Rises
+        Attacks of the track.
+    peaks : Peaks
+    read : callable
+    """
+    loud = strokes[strokes.level_db > strokes.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
+    if not len(loud):
+        return Material.DRUM_CLOSE
+    later_db, fallen_db = _how_notes_go_on(loud, peaks)
+    if later_db > _HELD_DB and fallen_db > _HELD_FALL_DB:
+        return Material.VOICE if _hisses(loud) else Material.BLOWN
+    return Material.PLUCKED if _has_pitch(loud, read, peaks.rate_hz) else Material.DRUM_CLOSE
+
+
+def _how_notes_go_on(loud: Rises, peaks: Peaks) -> tuple[float, float]:
+    """How far notes grow or fall after their attack, in dB: the loudest moment some 100 ms later, and the quietest.
+
+    Medians; a note that the next one follows soon tells as much as a long one. Silence falls farthest.
+    """
+    from scipy.ndimage import maximum_filter1d
+
+    bins_per_s = peaks.rate_hz / BIN_FRAMES
+    amplitude = maximum_filter1d(peaks.amplitude(), max(1, round(_LOW_PERIOD_S * bins_per_s)))
+    first = np.rint(loud.crossing_s[:, 0, 0] * bins_per_s).astype(np.int64)
+
+    def around(span_s: tuple[float, float]) -> FloatArray:
+        span = np.arange(round(span_s[0] * bins_per_s), round(span_s[1] * bins_per_s))
+        return amplitude_to_db(amplitude[np.clip(first[:, None] + span, 0, len(amplitude) - 1)])
+
+    later_db = around(_HELD_S).max(axis=1) - loud.level_db
+    fallen_db = around(_HELD_UNTIL_S).min(axis=1) - loud.level_db
+    return float(np.median(later_db)), float(np.median(fallen_db))
+
+
+def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
+    """Whether enough attacks are followed by a sound that repeats itself, partials and all, and goes on."""
+    some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
+    first = np.rint((loud.crossing_s[some, 0, 0] + _AFTER_S) * rate_hz).astype(int)
+    sound = np.stack([read(int(start), round(_SPAN_S * rate_hz)) for start in first]).astype(np.float64)
+    third = sound.shape[1] // 3
+    level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
+    step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
+    periodic = _periodicity(banded(sound, *_PITCH_BAND_HZ, rate_hz=rate_hz)[:, ::step], rate_hz / step)
+    pitched = periodic > _PERIODIC + _PERIODIC_A_DB * (level_db[0] - level_db[1])
+    return bool(100.0 * np.mean(pitched) > _PITCHED_PERCENT)
+
+
+def _periodicity(sound: FloatArray, rate_hz: float) -> FloatArray:
+    """How much each row is like itself some period later, at best: the cosine of the angle between the two."""
+    from scipy import fft
+
+    shortest, longest = (round(period_s * rate_hz) for period_s in _PERIODS_S)
+    length = sound.shape[1] - longest
+    size = fft.next_fast_len(sound.shape[1] + length, real=True)
+    spectra = fft.rfft(sound, size), fft.rfft(sound[:, :length], size)
+    product = fft.irfft(spectra[0] * np.conj(spectra[1]), size)[:, : longest + 1]
+    power = np.cumsum(np.pad(sound**2, ((0, 0), (1, 0))), axis=1)
+    energy = power[:, length : length + longest + 1] - power[:, : longest + 1]
+    alike = product / np.sqrt(np.maximum(energy * energy[:, :1], 1e-20))
+    turned = np.maximum.accumulate(alike < _TURNED, axis=1)
+    turned[:, :shortest] = False
+    return np.asarray(np.where(turned, alike, -1.0).max(axis=1))
+
+
+def _hisses(loud: Rises) -> bool:
+    """Whether some attacks, not all, are nearly all high sound, as consonants are."""
+    high = loud.peak[:, 3] > _HISS_SHARE * loud.peak[:, 2]
+    return bool(_FEW_HISSES < np.mean(high) < 1.0 - _FEW_HISSES)

@@ -1,0 +1,163 @@
+"""Coarse search for the notes of pitched instruments: where partials sound that did not sound before.
+
+A string or a voice that goes from one note to the next hardly grows louder, and each pulse of a low note lifts the
+broad bands of `novelty` again. Here frames are long and bands are quarter tones, so that a new note lifts the bands of
+its partials and a note that goes on lifts none. Each band is compared with the loudest of itself and its neighbours
+shortly before, so that vibrato does not count (S. Böck and G. Widmer, "Maximum filter vibrato suppression for onset
+detection", Proc. DAFx 2013).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.files import AnyArray
+from supple_snare.sound.novelty import BandLevels, find_candidates, rise_curve
+from supple_snare.timing.units import FloatArray
+
+_HOP_S = 0.01067
+_WINDOW_HOPS = 4
+"""A frame of 43 ms tells partials 47 Hz apart: those of all but the lowest notes of a bass."""
+
+_LOWEST_HZ, _HIGHEST_HZ = 50.0, 9_600.0
+_BANDS_PER_OCTAVE = 24
+_FLOOR_DB = -100.0
+
+_BEFORE = (4, 3)
+"""Frames before, the nearest of which overlaps a quarter, that a frame is compared with."""
+
+_RANGE_DB = 45.0
+"""A band this far below the loudest one has no say."""
+
+_CAP_DB = 15.0
+
+_LATE_S = 0.013
+"""The partials of a note have risen most when it fills so much of the second half of a frame."""
+
+_LEAST_DB = 1.0
+_SPACING_HOPS = 3
+_NEAR_S = (-0.022, 0.024)
+"""A candidate of the broad search lies there around the note that it is the start of."""
+
+_PLAIN_SHARE = 0.75
+"""Of the frames near a note the first that rises by so much of the most is its start: a low note goes on growing."""
+
+_BROAD_SHARE = 0.3
+_ENOUGH_DB = 4.5
+"""A note lifts its partials, or the broad bands, or both a little: the first and a share of the second make this."""
+
+
+@dataclass(frozen=True, eq=False)
+class NewPartials:
+    """How much newly sounds in each frame.
+
+    Attributes
+    ----------
+    rise_db : float32 array, shape (frames,)
+        Mean rise of the bands that sound; frame k is centred on sample k × hop.
+    hop : int
+        Samples from frame to frame.
+    rate_hz : int
+    """
+
+    rise_db: NDArray[np.float32]
+    hop: int
+    rate_hz: int
+
+    def notes(self) -> tuple[FloatArray, FloatArray]:
+        """About when notes seem to begin, in s, and how much their partials rise in dB."""
+        from scipy.signal import find_peaks
+
+        frames, _ = find_peaks(self.rise_db, height=_LEAST_DB, distance=_SPACING_HOPS)
+        time_s = frames * np.float64(self.hop / self.rate_hz) - _LATE_S
+        return time_s, self.rise_db[frames].astype(np.float64)
+
+
+class NewPartialsBuilder:
+    """Gathers how much newly sounds from blocks that follow one another."""
+
+    def __init__(self, rate_hz: int) -> None:
+        self._rate_hz = rate_hz
+        self._hop = max(1, round(_HOP_S * rate_hz))
+        self._window = _WINDOW_HOPS * self._hop
+        self._taper = np.hanning(self._window + 1)[:-1].astype(np.float32)
+        self._taper /= self._taper.sum()
+        self._bands = _quarter_tones(self._window, rate_hz)
+        self._rest = np.zeros(self._window // 2, dtype=np.float32)  # the first frame is centred on sample 0
+        self._before = np.full((_BEFORE[0], len(self._bands)), _FLOOR_DB, dtype=np.float32)
+        self._parts: list[NDArray[np.float32]] = []
+
+    def add(self, block: AnyArray) -> None:
+        """Add the next samples, shape (count,), float32."""
+        from scipy import fft
+
+        joined = np.concatenate([self._rest, block])
+        frames = (len(joined) - self._window) // self._hop + 1
+        if frames > 0:
+            views = np.lib.stride_tricks.sliding_window_view(joined, self._window)[:: self._hop][:frames]
+            spectrum = fft.rfft(views * self._taper, axis=1)
+            power = spectrum.real**2 + spectrum.imag**2
+            level_db = 10.0 * np.log10(power @ self._bands.T + 10.0 ** (_FLOOR_DB / 10.0))
+            self._parts.append(self._rises(level_db.astype(np.float32)))
+            joined = joined[frames * self._hop :]
+        self._rest = joined
+
+    def finish(self) -> NewPartials:
+        """What everything added holds."""
+        self.add(np.zeros(self._window, dtype=np.float32))
+        rise_db = np.concatenate(self._parts) if self._parts else np.zeros(0, dtype=np.float32)
+        rise_db.flags.writeable = False
+        return NewPartials(rise_db, self._hop, self._rate_hz)
+
+    def _rises(self, level_db: NDArray[np.float32]) -> NDArray[np.float32]:
+        from scipy.ndimage import maximum_filter1d
+
+        count = len(level_db)
+        known = np.concatenate([self._before, level_db])
+        around = maximum_filter1d(known, 3, axis=1)
+        far, near = (around[_BEFORE[0] - ago :][:count] for ago in _BEFORE)
+        self._before = known[count:]
+        weight = np.clip(1.0 - (level_db.max(axis=1, keepdims=True) - level_db) / _RANGE_DB, 0.0, 1.0)
+        rise_db = np.clip(level_db - np.maximum(far, near), 0.0, _CAP_DB)
+        mean: NDArray[np.float32] = (weight * rise_db).sum(axis=1) / weight.sum(axis=1)
+        return mean
+
+
+def note_candidates(levels: BandLevels, partials: NewPartials) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
+    """Frames of the band levels at which a note seems to begin, and how much the broad bands rise there in dB.
+
+    A note that the broad search does not find begins where the broad bands rise near it.
+    """
+    curve = rise_curve(levels.decibels())
+    frame, rise_db = find_candidates(levels)
+    per_s = levels.rate_hz / levels.hop
+    note_s, note_db = partials.notes()
+    reach = np.rint(np.array(_NEAR_S) * per_s).astype(np.int64)
+    around = np.rint(note_s * per_s).astype(np.int64)[:, None] + np.arange(reach[0], reach[1] + 1)
+    around = np.clip(around, 0, max(len(curve) - 1, 0))
+    broad = np.zeros(len(curve), dtype=np.float32)
+    broad[frame] = rise_db
+    # Where the broad search found no candidate any frame may be the start.
+    candidates = broad[around]
+    told = np.where(np.any(candidates, axis=1, keepdims=True), candidates, curve[around])
+    plain = told >= _PLAIN_SHARE * told.max(axis=1, keepdims=True)
+    own = around[np.arange(len(around)), plain.argmax(axis=1)]
+    partial_db = np.zeros(len(curve))
+    np.maximum.at(partial_db, own, note_db)
+    frames = np.union1d(frame, own).astype(np.intp)
+    enough = partial_db[frames] + _BROAD_SHARE * curve[frames] >= _ENOUGH_DB
+    return frames[enough], curve[frames[enough]]
+
+
+def _quarter_tones(window: int, rate_hz: int) -> NDArray[np.float32]:
+    """Triangular bands over the bins of a spectrum, shape (bands, bins); low ones are as wide as a bin tells."""
+    bins_hz = np.fft.rfftfreq(window, 1.0 / rate_hz)
+    highest_hz = min(_HIGHEST_HZ, 0.45 * rate_hz)
+    octaves = np.arange(0.0, np.log2(highest_hz / _LOWEST_HZ), 1.0 / _BANDS_PER_OCTAVE)
+    middle = _LOWEST_HZ * 2.0**octaves
+    width = np.maximum(middle * (2.0 ** (1.0 / _BANDS_PER_OCTAVE) - 1.0), rate_hz / window)
+    bands = np.clip(1.0 - np.abs(bins_hz - middle[:, None]) / width[:, None], 0.0, None)
+    return (bands / bands.sum(axis=1, keepdims=True)).astype(np.float32)
