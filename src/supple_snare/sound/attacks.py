@@ -13,7 +13,7 @@ from supple_snare.sound.files import BLOCK_FRAMES, Recording, block_spans
 from supple_snare.sound.guess import guess_material
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, find_candidates
-from supple_snare.sound.partials import NewPartialsBuilder, note_candidates
+from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_candidates
 from supple_snare.sound.peaks import Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
@@ -21,10 +21,8 @@ from supple_snare.timing.units import FloatArray, amplitude_to_db
 
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
-_ROLL_SPAN_S = 0.125
-_ROLL_FINDS = 4
-_ROLL_ALIKE_DB = 6.0
-"""Of a fast part, one stroke lies in that time before and one after; of the bounces of a roll, three or four each."""
+_TELLING = 80
+"""So many attacks are enough to tell what is played: those that lift the spectrum most."""
 
 _SAME_S = 0.012
 """Two finds nearer than this are one attack, whatever the material."""
@@ -34,9 +32,6 @@ _MIN_CONTRAST_DB = 5.0
 
 _SURE_RISE_DB = 5.0
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
-
-_BOUNCE_RISE_DB = 2.8
-"""Bounces blur into one another and lift the spectrum by no more; noise by chance hardly so much."""
 
 _AMID_RISE_DB = 3.0
 _AMID_BELOW_DB = 14.0
@@ -100,43 +95,80 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
     """
     ear = heard if isinstance(heard, Ear) else Ear.of(heard)
     report = progress or (lambda _share: None)
-    analysis = _listen(ear, report)
-    if ear.material is None and PRESETS[analysis.material].is_pitched:
-        analysis = _listen(replace(ear, material=analysis.material), lambda _share: report(1.0))
+    analysis = _listen_unknown(ear, report) if ear.material is None else _listen(ear, ear.material, report)
     report(1.0)
     return analysis
 
 
-def _listen(ear: Ear, report: Progress) -> Analysis:
-    pitched = ear.material is not None and PRESETS[ear.material].is_pitched
-    builder = PeaksBuilder()
-    bands = BandLevelsBuilder(ear.rate_hz)
-    partials = NewPartialsBuilder(ear.rate_hz)
+def _listen_unknown(ear: Ear, report: Progress) -> Analysis:
+    """A drum is listened to once; what turns out to have notes, as what it is taken for."""
     with EarReader(ear) as reader:
+        heard = _Heard.of(reader, report, notes=False)
+        material = _guess(reader, heard)
+        if not PRESETS[material].is_pitched:
+            return Analysis(heard.peaks, heard.levels, _attacks(reader, heard, report), material)
+    return _listen(replace(ear, material=material), material, lambda _share: report(0.6))
+
+
+def _listen(ear: Ear, material: Material, report: Progress) -> Analysis:
+    with EarReader(ear) as reader:
+        heard = _Heard.of(reader, report, notes=PRESETS[material].is_pitched)
+        return Analysis(heard.peaks, heard.levels, _attacks(reader, heard, report), material)
+
+
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """What the first reading tells; `partials` only where notes are listened for."""
+
+    peaks: Peaks
+    levels: BandLevels
+    partials: NewPartials | None
+
+    @classmethod
+    def of(cls, reader: EarReader, report: Progress, *, notes: bool) -> _Heard:
+        ear = reader.ear
+        peaks, levels = PeaksBuilder(), BandLevelsBuilder(ear.rate_hz)
+        partials = NewPartialsBuilder(ear.rate_hz) if notes else None
         for start, count in block_spans(ear.frames):
             report(0.6 * start / ear.frames)
             block = reader.read(start, count)
-            builder.add(block)
             heard = block.mean(axis=1, dtype=np.float32) if ear.hears_plainly else reader.read_mono(start, count)
-            bands.add(heard)
-            if pitched:
+            peaks.add(block)
+            levels.add(heard)
+            if partials is not None:
                 partials.add(heard)
-        levels = bands.finish()
-        frames, rise_db = note_candidates(levels, partials.finish()) if pitched else find_candidates(levels)
-        parts = []
-        centres = frames * levels.hop
-        for start, count in block_spans(ear.frames, 4 * BLOCK_FRAMES):
-            report(0.6 + 0.4 * start / ear.frames)
-            here = (centres >= start) & (centres < start + count)
-            if here.any():
-                parts.append(_refine_block(reader, centres[here], rise_db[here]))
-        peaks = builder.finish(ear.frames, ear.rate_hz)
-        found = _begun(Rises.joined(parts))
-        if pitched and ear.material is not None:
-            return Analysis(peaks, levels, _notes(found), ear.material)
-        found = found[_stands_out(found)]
-        material = ear.material or guess_material(found[~_inside_rolls(found)], peaks, reader.read_mono)
-        return Analysis(peaks, levels, _strokes(found), material)
+        return cls(
+            peaks.finish(ear.frames, ear.rate_hz), levels.finish(), partials.finish() if partials is not None else None
+        )
+
+
+def _attacks(reader: EarReader, heard: _Heard, report: Progress) -> Rises:
+    """The second reading: around the candidates."""
+    if heard.partials is not None:
+        return _notes(_begun(_refine(reader, *note_candidates(heard.levels, heard.partials), heard.levels.hop, report)))
+    found = _begun(_refine(reader, *find_candidates(heard.levels), heard.levels.hop, report))
+    return _strokes(found[_stands_out(found)])
+
+
+def _guess(reader: EarReader, heard: _Heard) -> Material:
+    """What the attacks that lift the spectrum most tell of the material."""
+    frames, rise_db = find_candidates(heard.levels)
+    plainest = np.sort(np.argsort(-rise_db, kind="stable")[:_TELLING])
+    found = _refine(reader, frames[plainest], rise_db[plainest], heard.levels.hop, lambda _share: None)
+    return guess_material(_begun(found), heard.peaks, reader.read_mono)
+
+
+def _refine(
+    reader: EarReader, frames: NDArray[np.intp], rise_db: NDArray[np.float32], hop: int, report: Progress
+) -> Rises:
+    parts = []
+    centres = frames * hop
+    for start, count in block_spans(reader.ear.frames, 4 * BLOCK_FRAMES):
+        report(0.6 + 0.4 * start / reader.ear.frames)
+        here = (centres >= start) & (centres < start + count)
+        if here.any():
+            parts.append(_refine_block(reader, centres[here], rise_db[here]))
+    return Rises.joined(parts)
 
 
 def _refine_block(reader: EarReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
@@ -189,20 +221,6 @@ def _amid_ring(found: Rises, loudest_db: float) -> NDArray[np.bool_]:
     calm_db = float(amplitude_to_db(np.percentile(found.quiet[:, 0], _CALM_PERCENT)))
     loud = found.level_db > max(loudest_db - _AMID_BELOW_DB, calm_db + _AMID_ABOVE_DB)
     return np.asarray(loud & (found.rise_db > _AMID_RISE_DB))
-
-
-def _inside_rolls(found: Rises) -> NDArray[np.bool_]:
-    """Candidates that hardly stand out of a dense run of others as loud: bounces of a roll, pulses of a low note."""
-    start_s, level_db, plain = rough_starts(found), found.level_db, found.rise_db > _BOUNCE_RISE_DB
-    order = np.argsort(start_s, kind="stable")
-    start_s, level_db, plain = start_s[order], level_db[order], plain[order]
-    count = np.zeros(len(found), dtype=np.int64)
-    for apart in range(1, 2 * _ROLL_FINDS + 1):
-        near = start_s[apart:] - start_s[:-apart] < _ROLL_SPAN_S
-        alike = near & (np.abs(level_db[apart:] - level_db[:-apart]) < _ROLL_ALIKE_DB)
-        count[order[apart:]] += alike & plain[:-apart]
-        count[order[:-apart]] += alike & plain[apart:]
-    return np.asarray((count >= _ROLL_FINDS) & (found.contrast_db.max(axis=1) < 2.0 * _MIN_CONTRAST_DB))
 
 
 def _is_swell(found: Rises) -> NDArray[np.bool_]:

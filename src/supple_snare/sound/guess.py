@@ -52,19 +52,19 @@ Read = Callable[[int, int], AnyArray]
 """Reads (start, count) of a track, shape (count,)."""
 
 
-def guess_material(strokes: Rises, peaks: Peaks, read: Read) -> Material:
+def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
     """A blown, bowed or sung part if its notes are held, a plucked one if they have a pitch, else a drum.
 
     What does not show in the sound (keys, a hand on a drum) is for the editor to tell.
 
     Parameters
     ----------
-    strokes : Rises
-        Attacks of the track.
+    attacks : Rises
+        The plainest ones of the track.
     peaks : Peaks
     read : callable
     """
-    loud = strokes[strokes.level_db > strokes.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
+    loud = attacks[attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
     if not len(loud):
         return Material.DRUM_CLOSE
     later_db, fallen_db = _how_notes_go_on(loud, peaks)
