@@ -17,7 +17,7 @@ from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_ca
 from supple_snare.sound.peaks import Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
-from supple_snare.timing.units import FloatArray, amplitude_to_db
+from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
 _SLOW_RISE_S = 0.006
 _SWELL_S = 0.045
@@ -30,13 +30,14 @@ _SAME_S = 0.012
 _MIN_CONTRAST_DB = 5.0
 """An attack rises about this far above what sounded before it, in one view at least."""
 
-_SURE_RISE_DB = 5.0
+_SURE_RISE_DB = 5.3
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
 
 _AMID_RISE_DB = 3.0
 _AMID_BELOW_DB = 14.0
 _AMID_ABOVE_DB = 12.0
 _CALM_PERCENT = 20
+_INCESSANT_PER_S = 4.0
 
 _FAINT_RISE_DB = 6.0
 _BROKEN_OFF_DB = -8.0
@@ -208,18 +209,21 @@ def _stands_out(found: Rises) -> NDArray[np.bool_]:
     plain = np.maximum(whole, low) > 2.2 * _MIN_CONTRAST_DB
     together = (whole > _MIN_CONTRAST_DB) & (np.maximum(middle, high) > 0.5 * _MIN_CONTRAST_DB)
     stands_out = upper | plain | together | (found.rise_db > _SURE_RISE_DB)
-    if stands_out.any():
-        stands_out |= _amid_ring(found, float(found.level_db[stands_out].max()))
-    return np.asarray(stands_out)
+    return np.asarray(stands_out | _amid_ring(found, stands_out))
 
 
-def _amid_ring(found: Rises, loudest_db: float) -> NDArray[np.bool_]:
+def _amid_ring(found: Rises, plain: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Candidates about as loud as the loudest stroke, far above what is usually heard: there a smaller rise tells.
 
-    Steady noise lies no higher than what is usually heard.
+    Steady noise lies no higher than what is usually heard; and where plain strokes follow one another all the time,
+    what is usually heard is their ring.
     """
+    if not plain.any():
+        return plain
     calm_db = float(amplitude_to_db(np.percentile(found.quiet[:, 0], _CALM_PERCENT)))
-    loud = found.level_db > max(loudest_db - _AMID_BELOW_DB, calm_db + _AMID_ABOVE_DB)
+    if np.count_nonzero(plain) > _INCESSANT_PER_S * (found.centre_s[-1] - found.centre_s[0]):
+        calm_db = SILENCE_DB
+    loud = found.level_db > max(float(found.level_db[plain].max()) - _AMID_BELOW_DB, calm_db + _AMID_ABOVE_DB)
     return np.asarray(loud & (found.rise_db > _AMID_RISE_DB))
 
 

@@ -53,7 +53,7 @@ Read = Callable[[int, int], AnyArray]
 
 
 def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
-    """A blown, bowed or sung part if its notes are held, a plucked one if they have a pitch, else a drum.
+    """A drum, unless its notes have a pitch: then a blown, bowed or sung part if they are held, else a plucked one.
 
     What does not show in the sound (keys, a hand on a drum) is for the editor to tell.
 
@@ -65,12 +65,12 @@ def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
     read : callable
     """
     loud = attacks[attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
-    if not len(loud):
+    if not len(loud) or not _has_pitch(loud, read, peaks.rate_hz):
         return Material.DRUM_CLOSE
     later_db, fallen_db = _how_notes_go_on(loud, peaks)
-    if later_db > _HELD_DB and fallen_db > _HELD_FALL_DB:
-        return Material.VOICE if _hisses(loud) else Material.BLOWN
-    return Material.PLUCKED if _has_pitch(loud, read, peaks.rate_hz) else Material.DRUM_CLOSE
+    if later_db <= _HELD_DB or fallen_db <= _HELD_FALL_DB:
+        return Material.PLUCKED
+    return Material.VOICE if _hisses(loud) else Material.BLOWN
 
 
 def _how_notes_go_on(loud: Rises, peaks: Peaks) -> tuple[float, float]:

@@ -135,7 +135,9 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     lowest = np.where(seen, np.argmax(believed, axis=1), sure)
     rows = np.arange(len(rises))
     start_s = crossing[rows, lowest] - lag_s[lowest]
-    told_s = rises.centre_s - np.median((rises.centre_s - start_s)[seen]) if seen.any() else start_s
+    # The spectrum rises most about where an attack starts; how far from it, only many of them tell.
+    enough = np.count_nonzero(seen) >= _MIN_CLEAR
+    told_s = rises.centre_s - (np.median((rises.centre_s - start_s)[seen]) if enough else 0.0)
     return np.where(start_s < told_s - _ASTRAY_S, told_s, start_s)
 
 
