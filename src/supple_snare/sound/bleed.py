@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import judged_odds
+from supple_snare.sound.material import PRESETS
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.shapes import agreed_starts, likeness
@@ -45,9 +46,11 @@ _BIAS = 2.5
 """Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks. The likeness
 to other attacks is not in it: the guess chooses these."""
 
-_ALONE_WEIGHTS = {"level": 0.304, "rise": 0.306}
-_ALONE_BIAS = 4.1
+_ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 """The same for a microphone that cannot be compared with others."""
+
+_PLAIN_RISE_DB, _MOST_RISE_DB = 8.0, 15.0
+_LOUD_PERCENT = 95
 
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
@@ -192,8 +195,17 @@ class Signs:
 
     def alone_log_odds(self) -> FloatArray:
         """The same where there is no other microphone: only how loud it is and how plainly it rises can speak."""
-        odds: FloatArray = sum(weight * getattr(self, name) for name, weight in _ALONE_WEIGHTS.items()) + _ALONE_BIAS
-        return odds
+        return _alone_log_odds(self.level, self.rise)
+
+
+def _alone_log_odds(level_db: FloatArray, rise_db: FloatArray | float) -> FloatArray:
+    return _ALONE_LEVEL * level_db + _ALONE_RISE * rise_db + _ALONE_BIAS
+
+
+def _notes_log_odds(found: Rises) -> FloatArray:
+    """Of notes of a lone track having been played: how loud they grow speaks, a small rise not against them."""
+    level_db = found.level_db - np.percentile(found.level_db, _LOUD_PERCENT)
+    return _alone_log_odds(level_db, np.clip(found.rise_db, _PLAIN_RISE_DB, _MOST_RISE_DB))
 
 
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
@@ -219,7 +231,9 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         if signs is None:
             log_odds = np.zeros(0)
         elif len(analyses) == 1:
-            log_odds = signs.alone_log_odds()
+            # Notes may rise out of one another as little as they like.
+            notes = PRESETS[analysis.material].is_pitched
+            log_odds = _notes_log_odds(found) if notes else signs.alone_log_odds()
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         time_s = agreed_starts(found, settled_s, others, log_odds > 0.0)
@@ -418,7 +432,7 @@ def _signs(
         best_band=np.clip(np.where(shape > 0.15, band_db, -40.0).max(axis=1), -10.0, 30.0),
         first=lead_of_others_ms(heard_s, track, time_s, farthest_ms=7.0 + 1000.0 * float(sources.distance_s[track])),
         closeness=np.full(len(time_s), float(np.clip(sources.closeness[track], -6.0, 6.0))),
-        rise=np.minimum(attacks.rise_db, 15.0),
+        rise=np.minimum(attacks.rise_db, _MOST_RISE_DB),
         ahead_close=np.clip(_db(loud[:, track]) - _db(close_rival), -25.0, 12.0),
         own_level=np.maximum(_db(strength[:, track]), -40.0),
         left_over=np.maximum(_db(sources.left_over(everywhere, track)), -40.0),

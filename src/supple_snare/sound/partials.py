@@ -39,6 +39,9 @@ _LATE_S = 0.013
 
 _LEAST_DB = 1.0
 _SPACING_HOPS = 3
+_GROWING_HOPS, _GROWING_SHARE = 6, 0.4
+"""What rises so soon after a note, and by so much less, is the same one, whose upper or lower partials still grow."""
+
 _NEAR_S = (-0.022, 0.024)
 """A candidate of the broad search lies there around the note that it is the start of."""
 
@@ -72,6 +75,10 @@ class NewPartials:
         from scipy.signal import find_peaks
 
         frames, _ = find_peaks(self.rise_db, height=_LEAST_DB, distance=_SPACING_HOPS)
+        rise_db = self.rise_db[frames]
+        growing = np.diff(frames, prepend=-_GROWING_HOPS) < _GROWING_HOPS
+        growing[1:] &= rise_db[1:] < _GROWING_SHARE * rise_db[:-1]
+        frames = frames[~growing]
         time_s = frames * np.float64(self.hop / self.rate_hz) - _LATE_S
         return time_s, self.rise_db[frames].astype(np.float64)
 
