@@ -33,8 +33,11 @@ _PERIODIC, _PERIODIC_A_DB = 0.55, 0.06
 """How well a period foretells the next where notes go on evenly, and by how much better it must for each dB by which
 they fall from the first third of what is looked at to the last."""
 
-_PITCHED_PERCENT = 35
+_PITCHED_SHARE = 0.35
 """So many of a line's loud notes are long enough to tell, at least."""
+
+_ONE_PITCH, _ONE_PITCH_SHARE, _FEW = 0.75, 0.6, 12
+"""A tom may sound as steadily, at one pitch: where all are alike (as angles on the octave), or few, more must tell."""
 
 _HELD_S = (0.09, 0.14)
 _HELD_DB = -0.5
@@ -101,13 +104,18 @@ def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
     third = sound.shape[1] // 3
     level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
     step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
-    periodic = _periodicity(banded(sound, *_PITCH_BAND_HZ, rate_hz=rate_hz)[:, ::step], rate_hz / step)
+    periodic, period_s = _periodicity(banded(sound, *_PITCH_BAND_HZ, rate_hz=rate_hz)[:, ::step], rate_hz / step)
     pitched = periodic > _PERIODIC + _PERIODIC_A_DB * (level_db[0] - level_db[1])
-    return bool(100.0 * np.mean(pitched) > _PITCHED_PERCENT)
+    if not pitched.any():
+        return False
+    alike = abs(np.mean(np.exp(2j * np.pi * np.log2(period_s[pitched]))))
+    is_one = alike > _ONE_PITCH or len(some) < _FEW
+    return bool(np.mean(pitched) > (_ONE_PITCH_SHARE if is_one else _PITCHED_SHARE))
 
 
-def _periodicity(sound: FloatArray, rate_hz: float) -> FloatArray:
-    """How much each row is like itself some period later, at best: the cosine of the angle between the two."""
+def _periodicity(sound: FloatArray, rate_hz: float) -> tuple[FloatArray, FloatArray]:
+    """How much each row is like itself some period later, at best (the cosine of the angle between the two), and
+    which."""
     from scipy import fft
 
     shortest, longest = (round(period_s * rate_hz) for period_s in _PERIODS_S)
@@ -120,7 +128,8 @@ def _periodicity(sound: FloatArray, rate_hz: float) -> FloatArray:
     alike = product / np.sqrt(np.maximum(energy * energy[:, :1], 1e-20))
     turned = np.maximum.accumulate(alike < _TURNED, axis=1)
     turned[:, :shortest] = False
-    return np.asarray(np.where(turned, alike, -1.0).max(axis=1))
+    alike = np.where(turned, alike, -1.0)
+    return alike.max(axis=1), alike.argmax(axis=1) / rate_hz
 
 
 def _hisses(loud: Rises) -> bool:

@@ -32,7 +32,7 @@ _BEFORE = (4, 3)
 _RANGE_DB = 45.0
 """A band this far below the loudest one has no say."""
 
-_CAP_DB = 15.0
+_CAP_DB = 25.0
 
 _LATE_S = 0.013
 """The partials of a note have risen most when it fills so much of the second half of a frame."""
@@ -48,8 +48,8 @@ _NEAR_S = (-0.022, 0.024)
 _PLAIN_SHARE = 0.75
 """Of the frames near a note the first that rises by so much of the most is its start: a low note goes on growing."""
 
-_BROAD_SHARE = 0.3
-_ENOUGH_DB = 4.5
+_BROAD_SHARE = 0.4
+_ENOUGH_DB = 7.0
 """A note lifts its partials, or the broad bands, or both a little: the first and a share of the second make this."""
 
 
@@ -60,7 +60,8 @@ class NewPartials:
     Attributes
     ----------
     rise_db : float32 array, shape (frames,)
-        Mean rise of the bands that sound; frame k is centred on sample k × hop.
+        Rise of the bands that sound, root of the mean square: a few that rise far count more than many that tremble.
+        Frame k is centred on sample k × hop.
     hop : int
         Samples from frame to frame.
     rate_hz : int
@@ -129,7 +130,7 @@ class NewPartialsBuilder:
         self._before = known[count:]
         weight = np.clip(1.0 - (level_db.max(axis=1, keepdims=True) - level_db) / _RANGE_DB, 0.0, 1.0)
         rise_db = np.clip(level_db - np.maximum(far, near), 0.0, _CAP_DB)
-        mean: NDArray[np.float32] = (weight * rise_db).sum(axis=1) / weight.sum(axis=1)
+        mean: NDArray[np.float32] = np.sqrt((weight * rise_db**2).sum(axis=1) / weight.sum(axis=1))
         return mean
 
 
