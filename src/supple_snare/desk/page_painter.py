@@ -296,7 +296,7 @@ def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
 
 
 def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
-    """The track to mend, else the first lead, rises from the line, the other leads hang below."""
+    """The track to mend, else the first lead, rises from the line, the other leads hang below; a lone one does both."""
     view, layout = picture.view, picture.layout
     assert view is not None
     columns = max(2, int(layout.line_width_px / _COLUMN_PX))
@@ -304,6 +304,7 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
     edges_s = layout.times_in_row(row, layout.line_left_px + np.linspace(0.0, layout.line_width_px, columns + 1))
     leads = view.leads or tuple(track.key for track in view.tracks[:1])
     above = picture.hit_track or leads[0]
+    below = tuple(key for key in leads if key != above)
     room_up, room_down = base_px(layout) - 8.0, layout.row_px - base_px(layout) - 6.0
     front = picture.edits if picture.tightened else EditList.identity()
     back = EditList.identity() if picture.tightened else picture.edits
@@ -318,10 +319,8 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
     for keys, direction, room, colour in (
         ((above,), -1.0, room_up, theme.WAVE_UP),
-        (tuple(key for key in leads if key != above), 1.0, room_down, theme.WAVE_DOWN),
+        (below or (above,), 1.0, room_down, theme.WAVE_DOWN if below else theme.WAVE_UP),
     ):
-        if not keys:
-            continue
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour)
         painter.drawPolygon(_outline(shape(keys, front) * direction * room, layout))

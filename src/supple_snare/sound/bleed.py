@@ -50,6 +50,9 @@ _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 """The same for a microphone that cannot be compared with others."""
 
 _PLAIN_RISE_DB, _MOST_RISE_DB = 8.0, 15.0
+_NOTE_ODDS = 1.5
+"""Notes span more dynamics than the strokes of a drum, and nobody else's are likely in a track of its own."""
+
 _LOUD_PERCENT = 95
 
 SIGNS = tuple(_WEIGHTS)
@@ -205,7 +208,7 @@ def _alone_log_odds(level_db: FloatArray, rise_db: FloatArray | float) -> FloatA
 def _notes_log_odds(found: Rises) -> FloatArray:
     """Of notes of a lone track having been played: how loud they grow speaks, a small rise not against them."""
     level_db = found.level_db - np.percentile(found.level_db, _LOUD_PERCENT)
-    return _alone_log_odds(level_db, np.clip(found.rise_db, _PLAIN_RISE_DB, _MOST_RISE_DB))
+    return _alone_log_odds(level_db, np.clip(found.rise_db, _PLAIN_RISE_DB, _MOST_RISE_DB)) + _NOTE_ODDS
 
 
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
