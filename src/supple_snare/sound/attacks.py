@@ -30,7 +30,7 @@ _SAME_S = 0.012
 _MIN_CONTRAST_DB = 5.0
 """An attack rises about this far above what sounded before it, in one view at least."""
 
-_SURE_RISE_DB = 5.3
+_SURE_RISE_DB = 5.15
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
 
 _AMID_RISE_DB = 3.0
