@@ -89,12 +89,13 @@ def test_a_mix_hears_what_each_of_them_hears(tmp_path):
     ("sound", "material"),
     [
         (strokes(190.0), Material.DRUM_CLOSE),
+        (notes(0.002, 0.03), Material.DRUM_CLOSE),
         (notes(0.002, 0.5), Material.PLUCKED),
         (notes(0.05, None), Material.BLOWN),
     ],
 )
 def test_a_sound_is_taken_for_what_it_goes_on_like(tmp_path, sound, material):
-    """Strokes fall at once, strings ring on, what is blown is held; told otherwise, it is what it is told to be."""
+    """Strokes fall at once, with a pitch or without, strings ring on, what is blown is held; told, it is what is told."""
     found = analyse(recording(tmp_path, "a", sound))
     assert found.material is material
     told = analyse(Ear((recording(tmp_path, "a", sound),), material=Material.KEYS))

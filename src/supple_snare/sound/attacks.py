@@ -19,10 +19,11 @@ from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
-_SLOW_RISE_S = 0.006
-_SWELL_S = 0.045
 _TELLING = 80
 """So many attacks are enough to tell what is played: those that lift the spectrum most."""
+
+_SLOW_RISE_S, _SWELL_S = 0.006, 0.045
+"""What rises no faster, so soon after another attack, is its body."""
 
 _SAME_S = 0.012
 """Two finds nearer than this are one attack, whatever the material."""
@@ -34,10 +35,10 @@ _SURE_RISE_DB = 5.15
 """Chance alone lifts no spectrum by so much; a stroke into the ring of a louder one may show in no other way."""
 
 _AMID_RISE_DB = 3.0
-_AMID_BELOW_DB = 14.0
-_AMID_ABOVE_DB = 12.0
-_CALM_PERCENT = 20
-_INCESSANT_PER_S = 4.0
+_AMID_BELOW_DB, _AMID_ABOVE_DB = 14.0, 12.0
+_CALM_PERCENT, _INCESSANT_PER_S = 20, 4.0
+"""Amid ring a stroke lifts the spectrum by as much, is at most so much softer than the loudest, and lies so far above
+what is usually heard between attacks; where plain ones come so often, there is no between."""
 
 _FAINT_RISE_DB = 6.0
 _BROKEN_OFF_DB = -8.0
@@ -202,8 +203,6 @@ def _strokes(found: Rises) -> Rises:
 
 def _stands_out(found: Rises) -> NDArray[np.bool_]:
     """Whether candidates rise more, in some view or over all bands, than noise does; low noise swells most of all."""
-    if not len(found):
-        return np.zeros(0, dtype=bool)
     whole, low, middle, high = found.contrast_db.T
     upper = (middle > 1.1 * _MIN_CONTRAST_DB) | (high > 0.8 * _MIN_CONTRAST_DB)
     plain = np.maximum(whole, low) > 2.2 * _MIN_CONTRAST_DB
@@ -228,7 +227,7 @@ def _amid_ring(found: Rises, plain: NDArray[np.bool_]) -> NDArray[np.bool_]:
 
 
 def _is_swell(found: Rises) -> NDArray[np.bool_]:
-    """Slow rises just after another attack: the body of a blown or bowed note whose tongue was found already."""
+    """Slow rises just after another attack: the body of what was found already."""
     start_s = rough_starts(found)
     rise_s = found.crossing_s[:, 0, -1] - start_s
     after_s = np.diff(start_s, prepend=-np.inf)
