@@ -95,7 +95,7 @@ def test_a_mix_hears_what_each_of_them_hears(tmp_path):
     ],
 )
 def test_a_sound_is_taken_for_what_it_goes_on_like(tmp_path, sound, material):
-    """Strokes fall at once, with a pitch or without, strings ring on, what is blown is held; told, it is what is told."""
+    """Strokes fall at once, with a pitch or without, strings ring on, what is blown is held; told, it is that."""
     found = analyse(recording(tmp_path, "a", sound))
     assert found.material is material
     told = analyse(Ear((recording(tmp_path, "a", sound),), material=Material.KEYS))
