@@ -16,7 +16,7 @@ from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.level_chart import set_limit
 from supple_snare.desk.loupe import SPANS_MS
 from supple_snare.desk.page_painter import base_px, hit_lanes
-from supple_snare.sound.material import Material
+from supple_snare.sound.material import PRESETS, Material
 from supple_snare.timing.hits import Kind, Origin
 from tests.desk.conftest import settle, wait_until
 from tests.desk.gestures import drag, mark_of, mouse, point_of
@@ -389,6 +389,18 @@ class TestListening:
         hits.work.undo()
         settle(hits)
         assert np.array_equal(chosen(hits).time_s, before.time_s)
+
+    def test_the_band_of_a_sound_is_shown_and_can_be_widened(self, hits):
+        """A voice is listened to in part of what sounds; all of it may be asked for."""
+        card, key = card_of(hits), hit_tools.chosen_track(hits.work)
+        card._material.setCurrentIndex(1 + list(Material).index(Material.VOICE))
+        settle(hits)
+        assert (card._low.value(), card._high.value()) == PRESETS[Material.VOICE].band_hz
+        card._low.setValue(0)
+        settle(hits)
+        assert hits.work.session.track(key).band_hz == (0.0, 9_600.0)
+        card._low.setValue(120)
+        assert hits.work.session.track(key).band_hz is None
 
 
 class TestSections:

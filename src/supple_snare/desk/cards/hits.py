@@ -23,7 +23,7 @@ from supple_snare.desk.level_chart import change_rules, set_limit
 from supple_snare.session.document import Ghosts, HitRules, Track
 from supple_snare.session.edits import change_group, change_track, restore_hits, set_leads, set_rules
 from supple_snare.session.stages import GroupView, section_leads
-from supple_snare.sound.material import Material
+from supple_snare.sound.material import PRESETS, Material
 from supple_snare.timing.hits import Hits, Kind
 
 _LOWEST_DB = -66.0
@@ -214,9 +214,9 @@ class HitsCard(Card):
         guess = [(f"heard: {view.materials[key]}", None)] if track.material is None else [("as it is heard", None)]
         fill_choice(self._material, [*guess, *((str(material), material) for material in Material)], track.material)
         self._source.setText(" + ".join(names[other] for other in track.listens_to) or "this track")
-        low, high = track.band_hz or (0.0, 0.0)
+        low, high = track.band_hz or _natural_hz(view, key)
         show_number(self._low, low)
-        show_number(self._high, high)
+        show_number(self._high, 0.0 if high == _HIGHEST_HZ else high)
         sections = [(section.name, section.key) for section in self.work.session.sections]
         fill_choice(self._scope, [("the whole take", None), *sections], self._section)
         self._show_rules(view, track)
@@ -315,14 +315,14 @@ class HitsCard(Card):
         self.work.do(f"What {track.name} listens to", change_track(session, key, listens_to=listens_to))
 
     def _change_band(self) -> None:
-        if (key := self._key) is None:
+        if (key := self._key) is None or (view := self.work.view) is None:
             return
         low, high = self._low.value(), self._high.value() or _HIGHEST_HZ
         if high <= low:
             self.work.tell_problem("The upper edge of the band must lie above the lower one.")
             self.refresh()
             return
-        band = None if low == 0.0 and high == _HIGHEST_HZ else (low, high)
+        band = None if (low, high) == _natural_hz(view, key) else (low, high)
         name = self.work.session.track(key).name
         self.work.do(f"Band of {name}", change_track(self.work.session, key, band_hz=band))
 
@@ -375,6 +375,11 @@ class HitsCard(Card):
         if (key := self._key) is not None:
             changed = restore_hits(self.work.session, [key], -1.0, self.work.session.length_s + 1.0)
             self.work.do(f"Forget corrections of {self.work.session.track(key).name}", changed)
+
+
+def _natural_hz(view: GroupView, key: str) -> tuple[float, float]:
+    """The band in which a track is listened to while none is set by hand."""
+    return PRESETS[view.materials[key]].band_hz or (0.0, _HIGHEST_HZ)
 
 
 def _facts(track: Track, hits: Hits, same_drum: list[str]) -> str:
