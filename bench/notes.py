@@ -21,7 +21,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from finders import FINDERS
+from finders import program
 from material import RATE_HZ, Made, Sound, Struck, score, start_of
 from supple_snare.timing.hits import Kind, nearest_index
 
@@ -120,7 +120,7 @@ def measure(folder: Path, seeds: int, instrument: str) -> dict[str, Row]:
         force: list[float] = []
         for seed in range(seeds):
             made = play(notes, name_of(instrument) in CHORDS, manner, seed)
-            hits = FINDERS["program"](made)["line"]
+            hits = program(made)["line"]
             times, truth = hits.time_s[hits.kind != Kind.BLEED], made.struck["line"]
             matched = score(times, truth.time_s, within_s)
             kept = np.setdiff1d(np.arange(matched.hits), matched.missed)

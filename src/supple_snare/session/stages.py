@@ -236,7 +236,7 @@ class Stages:
         judged = self._verdicts[alone]
         verdicts = {track.key: judged[alone.index(ear)] for track, ear in zip(tracks, ears, strict=True)}
         materials = {
-            track.key: material_of(self._analyses[ear], verdicts[track.key], ear, is_alone=len(tracks) == 1)
+            track.key: material_of(self._analyses[ear], verdicts[track.key], ear)
             for track, ear in zip(tracks, ears, strict=True)
         }
         hits = {track.key: self._hits(session, track, verdicts[track.key], materials[track.key]) for track in tracks}
@@ -354,12 +354,10 @@ def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
     return tuple(dict.fromkeys(session.ear_of(track) for track in session.tracks_of(group)))
 
 
-def material_of(analysis: Analysis, verdict: Verdict, ear: Ear, *, is_alone: bool) -> Material:
+def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:
     """What a sound is taken for: as told, else as it sounds and as it stands in its group."""
     if ear.material is not None or analysis.material is not Material.DRUM_CLOSE:
         return analysis.material
-    if is_alone:
-        return Material.DRUM_CLOSE
     return Material.DRUM_OVERHEAD if verdict.is_far else Material.DRUM_CLOSE
 
 

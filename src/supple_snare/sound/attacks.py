@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -126,6 +127,11 @@ class _Heard:
     levels: BandLevels
     partials: NewPartials | None
 
+    @cached_property
+    def candidates(self) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
+        """Frames of the levels at which something seems to start, and how much they rise there in dB."""
+        return find_candidates(self.levels) if self.partials is None else note_candidates(self.levels, self.partials)
+
     @classmethod
     def of(cls, reader: EarReader, report: Progress, *, notes: bool) -> _Heard:
         ear = reader.ear
@@ -146,15 +152,13 @@ class _Heard:
 
 def _attacks(reader: EarReader, heard: _Heard, report: Progress) -> Rises:
     """The second reading: around the candidates."""
-    if heard.partials is not None:
-        return _notes(_begun(_refine(reader, *note_candidates(heard.levels, heard.partials), heard.levels.hop, report)))
-    found = _begun(_refine(reader, *find_candidates(heard.levels), heard.levels.hop, report))
-    return _strokes(found[_stands_out(found)])
+    found = _begun(_refine(reader, *heard.candidates, heard.levels.hop, report))
+    return _notes(found) if heard.partials is not None else _strokes(found[_stands_out(found)])
 
 
 def _guess(reader: EarReader, heard: _Heard) -> Material:
     """What the attacks that lift the spectrum most tell of the material."""
-    frames, rise_db = find_candidates(heard.levels)
+    frames, rise_db = heard.candidates
     plainest = np.sort(np.argsort(-rise_db, kind="stable")[:_TELLING])
     found = _refine(reader, frames[plainest], rise_db[plainest], heard.levels.hop, lambda _share: None)
     return guess_material(_begun(found), heard.peaks, reader.read_mono)

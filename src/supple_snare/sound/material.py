@@ -1,7 +1,7 @@
 """Material: what kind of sound a track holds, which says how its attacks are looked for.
 
-A track is taken for what its sound and its place in the group suggest until somebody says otherwise: held notes are
-blown or sung, a lone track whose notes ring on is plucked, a microphone that is close to no drum hangs overhead.
+A track is taken for what its sound and its place in the group suggest until somebody says otherwise: notes with a
+pitch are blown or sung if they are held, else plucked; a microphone that is close to no drum hangs overhead.
 """
 
 from __future__ import annotations
@@ -36,8 +36,6 @@ class Preset:
         Nearest two strokes that are told apart; of nearer ones one is a grace note or a bounce of the other.
     is_pitched : bool
         Its notes have partials, and go on: a new one shows by partials that did not sound before.
-    is_held : bool
-        Its notes go on as loud as they began, so that what grows inside one is no attack of its own.
     lands_late : bool
         Its attacks are soft: the place that should meet the grid lies after the start.
     """
@@ -45,7 +43,6 @@ class Preset:
     band_hz: tuple[float, float] | None = None
     spacing_ms: float = GRACE_MS
     is_pitched: bool = False
-    is_held: bool = False
     lands_late: bool = False
 
 
@@ -54,7 +51,7 @@ PRESETS = {
     Material.DRUM_OVERHEAD: Preset(),
     Material.HAND_PERCUSSION: Preset(),
     Material.PLUCKED: Preset(is_pitched=True),
-    Material.BLOWN: Preset(band_hz=(100.0, 9_600.0), spacing_ms=60.0, is_pitched=True, is_held=True, lands_late=True),
-    Material.VOICE: Preset(band_hz=(120.0, 9_600.0), spacing_ms=70.0, is_pitched=True, is_held=True, lands_late=True),
+    Material.BLOWN: Preset(band_hz=(100.0, 9_600.0), spacing_ms=60.0, is_pitched=True, lands_late=True),
+    Material.VOICE: Preset(band_hz=(120.0, 9_600.0), spacing_ms=70.0, is_pitched=True, lands_late=True),
     Material.KEYS: Preset(spacing_ms=30.0, is_pitched=True),
 }

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
+from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray
 
 HOP_S = 0.00267
@@ -104,41 +105,30 @@ class BandLevelsBuilder:
 
     def __init__(self, rate_hz: int) -> None:
         self._rate_hz = rate_hz
-        self._hop = max(1, round(HOP_S * rate_hz))
-        self._window = 4 * self._hop
-        self._taper = np.hanning(self._window + 1)[:-1].astype(np.float32)
-        self._taper /= self._taper.sum()
-        bins_hz = np.fft.rfftfreq(self._window, 1.0 / rate_hz)
+        self._spectra = SpectraReader(max(1, round(HOP_S * rate_hz)))
+        bins_hz = np.fft.rfftfreq(self._spectra.frame, 1.0 / rate_hz)
         edges = np.searchsorted(bins_hz, BAND_EDGES_HZ)
         edges = np.maximum.accumulate(np.minimum(edges, len(bins_hz) - 1))
         self._starts = edges[:-1]
         self._end = int(edges[-1])
         self._parts: list[NDArray[np.uint8]] = []
-        self._rest = np.zeros(self._window // 2, dtype=np.float32)  # the first frame is centred on sample 0
 
     def add(self, block: AnyArray) -> None:
         """Add the next samples, shape (count,), float32."""
-        from scipy import fft
-
-        joined = np.concatenate([self._rest, block])
-        frames = (len(joined) - self._window) // self._hop + 1
-        if frames > 0:
-            views = np.lib.stride_tricks.sliding_window_view(joined, self._window)[:: self._hop][:frames]
-            spectrum = fft.rfft(views * self._taper, axis=1)
-            power = spectrum.real**2 + spectrum.imag**2
-            bands = np.add.reduceat(power[:, : self._end], self._starts, axis=1)
-            level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
-            steps = np.clip(np.rint((level_db - _FLOOR_DB) * _STEPS_PER_DB), 0, 255)
-            self._parts.append(steps.astype(np.uint8))
-            joined = joined[frames * self._hop :]
-        self._rest = joined
+        self._take(self._spectra.add(block))
 
     def finish(self) -> BandLevels:
         """The levels of everything added."""
-        self.add(np.zeros(self._window, dtype=np.float32))
-        steps = np.concatenate(self._parts) if self._parts else np.zeros((0, BANDS), dtype=np.uint8)
+        self._take(self._spectra.finish())
+        steps = np.concatenate(self._parts)
         steps.flags.writeable = False
-        return BandLevels(steps, self._hop, self._rate_hz)
+        return BandLevels(steps, self._spectra.hop, self._rate_hz)
+
+    def _take(self, power: AnyArray) -> None:
+        bands = np.add.reduceat(power[:, : self._end], self._starts, axis=1)
+        level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
+        steps = np.clip(np.rint((level_db - _FLOOR_DB) * _STEPS_PER_DB), 0, 255)
+        self._parts.append(steps.astype(np.uint8))
 
 
 def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -162,9 +152,15 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def find_candidates(levels: BandLevels) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
     """Frames at which something seems to start, and how much the bands rise there in dB."""
+    rise = rise_curve(levels.decibels())
+    frames = peaks_of_rise(rise)
+    return frames, rise[frames]
+
+
+def peaks_of_rise(rise: NDArray[np.float32]) -> NDArray[np.intp]:
+    """Frames at which a `rise_curve` says that something seems to start."""
     from scipy.signal import find_peaks
 
-    rise = rise_curve(levels.decibels())
     distance = max(1, round(_SPACING_S / HOP_S))
-    frames, _ = find_peaks(rise, height=_RISE_DB, distance=distance)
-    return frames, rise[frames]
+    frames: NDArray[np.intp] = find_peaks(rise, height=_RISE_DB, distance=distance)[0]
+    return frames

@@ -15,11 +15,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
-from supple_snare.sound.novelty import BandLevels, find_candidates, rise_curve
+from supple_snare.sound.novelty import BandLevels, peaks_of_rise, rise_curve
+from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray
 
 _HOP_S = 0.01067
-_WINDOW_HOPS = 4
 """A frame of 43 ms tells partials 47 Hz apart: those of all but the lowest notes of a bass."""
 
 _LOWEST_HZ, _HIGHEST_HZ = 50.0, 9_600.0
@@ -89,36 +89,25 @@ class NewPartialsBuilder:
 
     def __init__(self, rate_hz: int) -> None:
         self._rate_hz = rate_hz
-        self._hop = max(1, round(_HOP_S * rate_hz))
-        self._window = _WINDOW_HOPS * self._hop
-        self._taper = np.hanning(self._window + 1)[:-1].astype(np.float32)
-        self._taper /= self._taper.sum()
-        self._bands = _quarter_tones(self._window, rate_hz)
-        self._rest = np.zeros(self._window // 2, dtype=np.float32)  # the first frame is centred on sample 0
+        self._spectra = SpectraReader(max(1, round(_HOP_S * rate_hz)))
+        self._bands = _quarter_tones(self._spectra.frame, rate_hz)
         self._before = np.full((_BEFORE[0], len(self._bands)), _FLOOR_DB, dtype=np.float32)
         self._parts: list[NDArray[np.float32]] = []
 
     def add(self, block: AnyArray) -> None:
         """Add the next samples, shape (count,), float32."""
-        from scipy import fft
-
-        joined = np.concatenate([self._rest, block])
-        frames = (len(joined) - self._window) // self._hop + 1
-        if frames > 0:
-            views = np.lib.stride_tricks.sliding_window_view(joined, self._window)[:: self._hop][:frames]
-            spectrum = fft.rfft(views * self._taper, axis=1)
-            power = spectrum.real**2 + spectrum.imag**2
-            level_db = 10.0 * np.log10(power @ self._bands.T + 10.0 ** (_FLOOR_DB / 10.0))
-            self._parts.append(self._rises(level_db.astype(np.float32)))
-            joined = joined[frames * self._hop :]
-        self._rest = joined
+        self._take(self._spectra.add(block))
 
     def finish(self) -> NewPartials:
         """What everything added holds."""
-        self.add(np.zeros(self._window, dtype=np.float32))
-        rise_db = np.concatenate(self._parts) if self._parts else np.zeros(0, dtype=np.float32)
+        self._take(self._spectra.finish())
+        rise_db = np.concatenate(self._parts)
         rise_db.flags.writeable = False
-        return NewPartials(rise_db, self._hop, self._rate_hz)
+        return NewPartials(rise_db, self._spectra.hop, self._rate_hz)
+
+    def _take(self, power: AnyArray) -> None:
+        level_db = 10.0 * np.log10(power @ self._bands.T + 10.0 ** (_FLOOR_DB / 10.0))
+        self._parts.append(self._rises(level_db.astype(np.float32)))
 
     def _rises(self, level_db: NDArray[np.float32]) -> NDArray[np.float32]:
         from scipy.ndimage import maximum_filter1d
@@ -140,14 +129,14 @@ def note_candidates(levels: BandLevels, partials: NewPartials) -> tuple[NDArray[
     A note that the broad search does not find begins where the broad bands rise near it.
     """
     curve = rise_curve(levels.decibels())
-    frame, rise_db = find_candidates(levels)
+    frame = peaks_of_rise(curve)
     per_s = levels.rate_hz / levels.hop
     note_s, note_db = partials.notes()
     reach = np.rint(np.array(_NEAR_S) * per_s).astype(np.int64)
     around = np.rint(note_s * per_s).astype(np.int64)[:, None] + np.arange(reach[0], reach[1] + 1)
     around = np.clip(around, 0, max(len(curve) - 1, 0))
     broad = np.zeros(len(curve), dtype=np.float32)
-    broad[frame] = rise_db
+    broad[frame] = curve[frame]
     # Where the broad search found no candidate any frame may be the start.
     candidates = broad[around]
     told = np.where(np.any(candidates, axis=1, keepdims=True), candidates, curve[around])

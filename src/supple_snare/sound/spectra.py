@@ -1,0 +1,44 @@
+"""Power spectra of overlapping frames, from blocks that follow one another."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from supple_snare.sound.files import AnyArray
+
+HOPS_A_FRAME = 4
+
+
+class SpectraReader:
+    """Cuts a sound into frames four hops long, tapered, as blocks of it come in; frame k is centred on sample k × hop.
+
+    Parameters
+    ----------
+    hop : int
+        Samples from frame to frame.
+    """
+
+    def __init__(self, hop: int) -> None:
+        self.hop = hop
+        self.frame = HOPS_A_FRAME * hop
+        self._taper = np.hanning(self.frame + 1)[:-1].astype(np.float32)
+        self._taper /= self._taper.sum()
+        self._rest = np.zeros(self.frame // 2, dtype=np.float32)  # the first frame is centred on sample 0
+
+    def add(self, block: AnyArray) -> AnyArray:
+        """Take the next samples, shape (count,), float32; the power of the frames they complete, shape (n, bins)."""
+        from scipy import fft
+
+        joined = np.concatenate([self._rest, block])
+        count = max(0, (len(joined) - self.frame) // self.hop + 1)
+        self._rest = joined[count * self.hop :]
+        if not count:
+            return np.zeros((0, self.frame // 2 + 1), dtype=np.float32)
+        views = np.lib.stride_tricks.sliding_window_view(joined, self.frame)[:: self.hop][:count]
+        spectrum = fft.rfft(views * self._taper, axis=1)
+        power: AnyArray = spectrum.real**2 + spectrum.imag**2
+        return power
+
+    def finish(self) -> AnyArray:
+        """The frames that reach beyond the end, where nothing sounds."""
+        return self.add(np.zeros(self.frame, dtype=np.float32))
