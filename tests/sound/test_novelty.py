@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from supple_snare.sound.novelty import BAND_EDGES_HZ, BANDS, BandLevels, BandLevelsBuilder, find_candidates
+from supple_snare.sound.novelty import BAND_EDGES_HZ, BANDS, BandLevels, BandLevelsBuilder, peaks_of_rise, rise_curve
 from tests.conftest import RATE_HZ, drum
 
 
@@ -17,6 +17,14 @@ def levels_of(sound: np.ndarray, block: int = 1 << 17) -> BandLevels:
     for start in range(0, len(sound), block):
         builder.add(sound[start : start + block].astype(np.float32))
     return builder.finish()
+
+
+def candidates_of(sound: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """When something seems to start, in seconds, and how much the spectrum rises there."""
+    levels = levels_of(sound)
+    curve = rise_curve(levels.decibels())
+    frames = peaks_of_rise(curve)
+    return frames * levels.hop / levels.rate_hz, curve[frames]
 
 
 def tone(pitch_hz: float, seconds: float = 1.0, level: float = 0.5) -> np.ndarray:
@@ -55,20 +63,19 @@ def test_candidates_stand_where_something_starts():
     """Each stroke has one within a frame or two, far above what noise lifts by chance."""
     rng = np.random.default_rng(3)
     noise = rng.normal(size=3 * RATE_HZ) * 1e-3
-    by_chance_db = find_candidates(levels_of(noise))[1].max(initial=0.0)
+    by_chance_db = candidates_of(noise)[1].max(initial=0.0)
     assert by_chance_db < 5.0
     times = np.array([0.5, 1.1, 1.62, 2.4])
     for time in times:
         stroke = drum(rng, 180.0)
         at = round(time * RATE_HZ)
         noise[at : at + len(stroke)] += stroke
-    levels = levels_of(noise)
-    frames, rise_db = find_candidates(levels)
-    plain_s = frames[rise_db > by_chance_db + 2.0] * levels.hop / RATE_HZ
+    time_s, rise_db = candidates_of(noise)
+    plain_s = time_s[rise_db > by_chance_db + 2.0]
     assert plain_s == pytest.approx(times, abs=0.010)
 
 
 def test_a_short_or_empty_sound_has_no_candidates():
     """Nothing is found in less than a few frames."""
     for length in (0, 1, 300):
-        assert len(find_candidates(levels_of(np.ones(length)))[0]) == 0
+        assert len(candidates_of(np.ones(length))[0]) == 0

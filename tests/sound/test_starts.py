@@ -192,6 +192,18 @@ def test_strokes_of_one_shape_agree_on_their_starts():
     assert agreed[5] == read_s[5]
 
 
+def test_a_stroke_without_the_click_of_the_others_is_not_laid_earlier():
+    """The beater of two strokes made no click: where the others have theirs, these have nothing to hear."""
+    rng = np.random.default_rng(4)
+    strokes = [slow_stroke(rng, level) for level in rng.uniform(0.4, 1.0, COUNT)]
+    strokes[3:5] = [stroke[round(0.004 * RATE_HZ) :] for stroke in strokes[3:5]]
+    rises = rises_of(strokes)
+    clickless_s = TRUTH[3:5] + 0.0005  # 5 % of the peak are passed so late
+    read_s = np.concatenate([TRUTH[:3], clickless_s, TRUTH[5:]])
+    agreed = agreed_starts(rises, read_s, 0.04 * rises.peak[:, 0], np.ones(COUNT, dtype=bool))
+    assert agreed == pytest.approx(read_s, abs=0.0007)
+
+
 def test_strokes_that_do_not_sound_alike_keep_their_starts():
     """Notes of other pitches, and a lone stroke, have nobody to agree with."""
     rng = np.random.default_rng(8)

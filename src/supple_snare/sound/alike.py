@@ -44,6 +44,9 @@ _OFTEN = 4
 _DENSER = 4.0
 """Times agree within the first; one that so many attacks share comes again, if they lie so much denser than around."""
 
+_OTHERS_SHARE = 0.25
+"""What else sounds at an attack cannot have made its peak if it is softer than so."""
+
 _REACHED = SHARES.index(0.4)
 """Share up to which a rise is followed."""
 
@@ -99,7 +102,22 @@ def starts_of_alike(rises: Rises, others: FloatArray, guess_s: FloatArray) -> Fl
         weight = np.where(np.isfinite(fit_s), np.maximum(fit_s, _LEAST_FIT_S) ** -2.0, 0.0)
         answer_s = weighted_quantile(np.take_along_axis(answer_s, nearest, axis=1), weight, _QUANTILE)
         start_s[rows] = np.where(fit_s.min(axis=1, initial=np.inf) < _GOOD_FIT_S, answer_s, guess_s[rows])
-    return np.maximum(np.where(((clearance > _BEYOND_DOUBT) & at_once) | repeated, passed_s[:, 0], start_s), 0.0)
+    start_s = np.where(((clearance > _BEYOND_DOUBT) & at_once) | repeated, passed_s[:, 0], start_s)
+    return np.maximum(start_s, np.maximum(earliest_starts(rises, others[:, 0]), 0.0))
+
+
+def earliest_starts(rises: Rises, others: FloatArray) -> FloatArray:
+    """Before which attacks cannot have begun, in seconds, shape (n,): there was less to hear than their first share.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    others : float array, shape (n,)
+        Amplitude of all else that sounds at each: where it may have made the peak, nothing is known.
+    """
+    own = others < _OTHERS_SHARE * rises.peak[:, 0]
+    return np.where(own, rises.crossing_s[:, 0, 0], 0.0)
 
 
 def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:

@@ -13,8 +13,8 @@ from supple_snare.sound.ear import Ear, EarReader
 from supple_snare.sound.files import BLOCK_FRAMES, Recording, block_spans
 from supple_snare.sound.guess import guess_material
 from supple_snare.sound.material import PRESETS, Material
-from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, find_candidates
-from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_candidates
+from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, peaks_of_rise, rise_curve
+from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_frames
 from supple_snare.sound.peaks import Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
@@ -51,6 +51,9 @@ _FAINTEST_SHARE = 10.0 ** (-55.0 / 20.0)
 _DIGITAL_FLOOR = 1e-5
 """Amplitudes below −100 dB are not attacks, whatever they rise from."""
 
+_BROADLY, _CLOSELY = 0.5, 0.6
+"""Share of the work after which the broad reading is done, and at which that around the candidates begins."""
+
 Progress = Callable[[float], None]
 
 
@@ -80,14 +83,12 @@ class Analysis:
 
 
 def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysis:
-    """Listen twice, in blocks: once for peaks and band levels, once around the candidates.
-
-    A sound whose material is not told is listened to as a drum first; if it turns out to have notes, once more for
-    these.
+    """Listen in blocks: for peaks and band levels, for new partials if there are notes, then around the candidates.
 
     Parameters
     ----------
     heard : Ear or Recording
+        Where its material is not told, the sound tells.
     progress : callable, optional
         Called with the share done, 0 to 1; may raise to stop the work.
 
@@ -98,79 +99,80 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
     """
     ear = heard if isinstance(heard, Ear) else Ear.of(heard)
     report = progress or (lambda _share: None)
-    analysis = _listen_unknown(ear, report) if ear.material is None else _listen(ear, ear.material, report)
-    report(1.0)
-    return analysis
-
-
-def _listen_unknown(ear: Ear, report: Progress) -> Analysis:
-    """A drum is listened to once; what turns out to have notes, as what it is taken for."""
     with EarReader(ear) as reader:
-        heard = _Heard.of(reader, report, notes=False)
-        material = _guess(reader, heard)
-        if not PRESETS[material].is_pitched:
-            return Analysis(heard.peaks, heard.levels, _attacks(reader, heard, report), material)
-    return _listen(replace(ear, material=material), material, lambda _share: report(0.6))
-
-
-def _listen(ear: Ear, material: Material, report: Progress) -> Analysis:
-    with EarReader(ear) as reader:
-        heard = _Heard.of(reader, report, notes=PRESETS[material].is_pitched)
-        return Analysis(heard.peaks, heard.levels, _attacks(reader, heard, report), material)
+        broadly = _listen_broadly(reader, report)
+        material = ear.material or _guess(reader, broadly)
+        told = replace(ear, material=material)
+        if told.heard_hz == ear.heard_hz:
+            attacks = (_notes if PRESETS[material].is_pitched else _strokes)(reader, broadly, report)
+            report(1.0)
+            return Analysis(broadly.peaks, broadly.levels, attacks, material)
+    # It is to be listened to in another band than it was.
+    return analyse(told, lambda share: report(_BROADLY + (1.0 - _BROADLY) * share))
 
 
 @dataclass(frozen=True, eq=False)
-class _Heard:
-    """What the first reading tells; `partials` only where notes are listened for."""
+class _Broadly:
+    """What the first reading tells."""
 
     peaks: Peaks
     levels: BandLevels
-    partials: NewPartials | None
 
     @cached_property
-    def candidates(self) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
-        """Frames of the levels at which something seems to start, and how much they rise there in dB."""
-        return find_candidates(self.levels) if self.partials is None else note_candidates(self.levels, self.partials)
-
-    @classmethod
-    def of(cls, reader: EarReader, report: Progress, *, notes: bool) -> _Heard:
-        ear = reader.ear
-        peaks, levels = PeaksBuilder(), BandLevelsBuilder(ear.rate_hz)
-        partials = NewPartialsBuilder(ear.rate_hz) if notes else None
-        for start, count in block_spans(ear.frames):
-            report(0.6 * start / ear.frames)
-            block = reader.read(start, count)
-            heard = block.mean(axis=1, dtype=np.float32) if ear.hears_plainly else reader.read_mono(start, count)
-            peaks.add(block)
-            levels.add(heard)
-            if partials is not None:
-                partials.add(heard)
-        return cls(
-            peaks.finish(ear.frames, ear.rate_hz), levels.finish(), partials.finish() if partials is not None else None
-        )
+    def rise_db(self) -> NDArray[np.float32]:
+        """How much the spectrum rises around each frame of the levels."""
+        return rise_curve(self.levels.decibels())
 
 
-def _attacks(reader: EarReader, heard: _Heard, report: Progress) -> Rises:
-    """The second reading: around the candidates."""
-    found = _begun(_refine(reader, *heard.candidates, heard.levels.hop, report))
-    return _notes(found) if heard.partials is not None else _strokes(found[_stands_out(found)])
+def _listen_broadly(reader: EarReader, report: Progress) -> _Broadly:
+    ear = reader.ear
+    peaks, levels = PeaksBuilder(), BandLevelsBuilder(ear.rate_hz)
+    for start, count in block_spans(ear.frames):
+        report(_BROADLY * start / ear.frames)
+        block = reader.read(start, count)
+        peaks.add(block)
+        levels.add(block.mean(axis=1, dtype=np.float32) if ear.hears_plainly else reader.read_mono(start, count))
+    return _Broadly(peaks.finish(ear.frames, ear.rate_hz), levels.finish())
 
 
-def _guess(reader: EarReader, heard: _Heard) -> Material:
+def _listen_for_partials(reader: EarReader, report: Progress) -> NewPartials:
+    partials = NewPartialsBuilder(reader.ear.rate_hz, reader.ear.heard_hz)
+    for start, count in block_spans(reader.ear.frames):
+        report(_BROADLY + (_CLOSELY - _BROADLY) * start / reader.ear.frames)
+        partials.add(reader.read_whole(start, count))
+    return partials.finish()
+
+
+def _guess(reader: EarReader, broadly: _Broadly) -> Material:
     """What the attacks that lift the spectrum most tell of the material."""
-    frames, rise_db = heard.candidates
-    plainest = np.sort(np.argsort(-rise_db, kind="stable")[:_TELLING])
-    found = _refine(reader, frames[plainest], rise_db[plainest], heard.levels.hop, lambda _share: None)
-    return guess_material(_begun(found), heard.peaks, reader.read_mono)
+    frames = peaks_of_rise(broadly.rise_db)
+    plainest = frames[np.sort(np.argsort(-broadly.rise_db[frames], kind="stable")[:_TELLING])]
+    found = _refine(reader, plainest, broadly, lambda _share: None)
+    return guess_material(_begun(found), broadly.peaks, reader.read_mono)
 
 
-def _refine(
-    reader: EarReader, frames: NDArray[np.intp], rise_db: NDArray[np.float32], hop: int, report: Progress
-) -> Rises:
+def _notes(reader: EarReader, broadly: _Broadly, report: Progress) -> Rises:
+    """Notes, each once: of one found twice the plainer is right, since it goes on growing."""
+    frames = note_frames(broadly.levels, broadly.rise_db, _listen_for_partials(reader, report))
+    found = _begun(_refine(reader, frames, broadly, report))
+    return found[keep_distinct(rough_starts(found), found.rise_db)]
+
+
+def _strokes(reader: EarReader, broadly: _Broadly, report: Progress) -> Rises:
+    """Attacks of drums, each once: of one found twice the plainer and louder is right."""
+    found = _begun(_refine(reader, peaks_of_rise(broadly.rise_db), broadly, report))
+    found = found[_stands_out(found)]
+    found = found[keep_distinct(rough_starts(found), found.rise_db + found.level_db)]
+    # A bass drum just after a neighbour's bleed rises slowly too, but it lifts the spectrum.
+    return found[~(_is_swell(found) & (found.rise_db < _FAINT_RISE_DB))]
+
+
+def _refine(reader: EarReader, frames: NDArray[np.intp], broadly: _Broadly, report: Progress) -> Rises:
+    """How what seems to start at frames of the levels rises."""
     parts = []
-    centres = frames * hop
+    centres, rise_db = frames * broadly.levels.hop, broadly.rise_db[frames]
     for start, count in block_spans(reader.ear.frames, 4 * BLOCK_FRAMES):
-        report(0.6 + 0.4 * start / reader.ear.frames)
+        report(_CLOSELY + (1.0 - _CLOSELY) * start / reader.ear.frames)
         here = (centres >= start) & (centres < start + count)
         if here.any():
             parts.append(_refine_block(reader, centres[here], rise_db[here]))
@@ -191,18 +193,6 @@ def _begun(found: Rises) -> Rises:
     peak = found.peak[:, 0]
     loud_enough = peak > max(_DIGITAL_FLOOR, _FAINTEST_SHARE * float(peak.max(initial=0.0)))
     return found[loud_enough & (found.lasting_db > _BROKEN_OFF_DB)]
-
-
-def _notes(found: Rises) -> Rises:
-    """Notes, each once: of one found twice the plainer is right, since it goes on growing."""
-    return found[keep_distinct(rough_starts(found), found.rise_db)]
-
-
-def _strokes(found: Rises) -> Rises:
-    """Attacks of drums, each once: of one found twice the plainer and louder is right."""
-    found = found[keep_distinct(rough_starts(found), found.rise_db + found.level_db)]
-    # A bass drum just after a neighbour's bleed rises slowly too, but it lifts the spectrum.
-    return found[~(_is_swell(found) & (found.rise_db < _FAINT_RISE_DB))]
 
 
 def _stands_out(found: Rises) -> NDArray[np.bool_]:

@@ -16,7 +16,7 @@ from supple_snare.sound.material import PRESETS, Material
 _SETTLE_S = 0.08
 """The filters have forgotten what came before after so long."""
 
-_ORDER = 4
+EAR_ORDER = 4
 """Steep enough that what lies an octave outside is 24 dB softer."""
 
 
@@ -91,16 +91,20 @@ class EarReader:
         RecordingError
             If a file vanished or broke.
         """
-        return self._readers[0].read(start, count) if len(self._readers) == 1 else self._mix(start, count)[:, None]
+        if len(self._readers) == 1:
+            return self._readers[0].read(start, count)
+        return self.read_whole(start, count)[:, None]
 
     def read_mono(self, start: int, count: int) -> AnyArray:
         """What is listened to, in its band, as one channel, shape (count,)."""
         band = self.ear.heard_hz
         if band is None:
-            return self._mix(start, count)
+            return self.read_whole(start, count)
         lead = round(_SETTLE_S * self.ear.rate_hz)
-        return banded(self._mix(start - lead, count + lead), *band, rate_hz=self.ear.rate_hz, order=_ORDER)[lead:]
+        sound = self.read_whole(start - lead, count + lead)
+        return banded(sound, *band, rate_hz=self.ear.rate_hz, order=EAR_ORDER)[lead:]
 
-    def _mix(self, start: int, count: int) -> AnyArray:
+    def read_whole(self, start: int, count: int) -> AnyArray:
+        """The same in its whole band."""
         sounds = [reader.read_mono(start, count) for reader in self._readers]
         return sounds[0] if len(sounds) == 1 else np.stack(sounds).mean(axis=0, dtype=np.float32)

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from supple_snare.sound.files import AnyArray
+from supple_snare.timing.units import FloatArray
 
 _WHOLE_SHARE = 0.45
 """A band that reaches to this part of the rate has no upper edge."""
@@ -26,3 +29,16 @@ def banded(sound: AnyArray, low_hz: float | None, high_hz: float | None, *, rate
     if high_hz and high_hz < _WHOLE_SHARE * rate_hz:
         sound = sosfilt(butter(order, high_hz, "low", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=-1)
     return sound
+
+
+def power_kept(
+    hz: FloatArray, low_hz: float | None, high_hz: float | None, *, rate_hz: int, order: int = 2
+) -> FloatArray:
+    """What `banded` leaves of the power of tones, from 0 to 1, shape as `hz`."""
+    kept = np.ones(hz.shape)
+    warped = np.tan(np.pi * hz / rate_hz)  # as the filters see frequencies
+    if low_hz and low_hz < _WHOLE_SHARE * rate_hz:
+        kept /= 1.0 + (np.tan(np.pi * low_hz / rate_hz) / warped) ** (2 * order)
+    if high_hz and high_hz < _WHOLE_SHARE * rate_hz:
+        kept /= 1.0 + (warped / np.tan(np.pi * high_hz / rate_hz)) ** (2 * order)
+    return kept

@@ -150,13 +150,6 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
     return mean
 
 
-def find_candidates(levels: BandLevels) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
-    """Frames at which something seems to start, and how much the bands rise there in dB."""
-    rise = rise_curve(levels.decibels())
-    frames = peaks_of_rise(rise)
-    return frames, rise[frames]
-
-
 def peaks_of_rise(rise: NDArray[np.float32]) -> NDArray[np.intp]:
     """Frames at which a `rise_curve` says that something seems to start."""
     from scipy.signal import find_peaks

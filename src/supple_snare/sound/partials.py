@@ -14,8 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.sound.ear import EAR_ORDER
 from supple_snare.sound.files import AnyArray
-from supple_snare.sound.novelty import BandLevels, peaks_of_rise, rise_curve
+from supple_snare.sound.filters import power_kept
+from supple_snare.sound.novelty import BandLevels, peaks_of_rise
 from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray
 
@@ -85,12 +87,12 @@ class NewPartials:
 
 
 class NewPartialsBuilder:
-    """Gathers how much newly sounds from blocks that follow one another."""
+    """Gathers how much newly sounds from blocks that follow one another; outside a band it counts as if filtered."""
 
-    def __init__(self, rate_hz: int) -> None:
+    def __init__(self, rate_hz: int, band_hz: tuple[float, float] | None = None) -> None:
         self._rate_hz = rate_hz
         self._spectra = SpectraReader(max(1, round(_HOP_S * rate_hz)))
-        self._bands = _quarter_tones(self._spectra.frame, rate_hz)
+        self._bands = _quarter_tones(self._spectra.frame, rate_hz, band_hz)
         self._before = np.full((_BEFORE[0], len(self._bands)), _FLOOR_DB, dtype=np.float32)
         self._parts: list[NDArray[np.float32]] = []
 
@@ -106,7 +108,8 @@ class NewPartialsBuilder:
         return NewPartials(rise_db, self._spectra.hop, self._rate_hz)
 
     def _take(self, power: AnyArray) -> None:
-        level_db = 10.0 * np.log10(power @ self._bands.T + 10.0 ** (_FLOOR_DB / 10.0))
+        bands = power[:, : self._bands.shape[1]] @ self._bands.T
+        level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
         self._parts.append(self._rises(level_db.astype(np.float32)))
 
     def _rises(self, level_db: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -123,12 +126,11 @@ class NewPartialsBuilder:
         return mean
 
 
-def note_candidates(levels: BandLevels, partials: NewPartials) -> tuple[NDArray[np.intp], NDArray[np.float32]]:
-    """Frames of the band levels at which a note seems to begin, and how much the broad bands rise there in dB.
+def note_frames(levels: BandLevels, curve: NDArray[np.float32], partials: NewPartials) -> NDArray[np.intp]:
+    """Frames of the band levels, whose `rise_curve` is given, at which a note seems to begin.
 
     A note that the broad search does not find begins where the broad bands rise near it.
     """
-    curve = rise_curve(levels.decibels())
     frame = peaks_of_rise(curve)
     per_s = levels.rate_hz / levels.hop
     note_s, note_db = partials.notes()
@@ -146,15 +148,19 @@ def note_candidates(levels: BandLevels, partials: NewPartials) -> tuple[NDArray[
     np.maximum.at(partial_db, own, note_db)
     frames = np.union1d(frame, own).astype(np.intp)
     enough = partial_db[frames] + _BROAD_SHARE * curve[frames] >= _ENOUGH_DB
-    return frames[enough], curve[frames[enough]]
+    return frames[enough]
 
 
-def _quarter_tones(window: int, rate_hz: int) -> NDArray[np.float32]:
-    """Triangular bands over the bins of a spectrum, shape (bands, bins); low ones are as wide as a bin tells."""
+def _quarter_tones(window: int, rate_hz: int, band_hz: tuple[float, float] | None) -> NDArray[np.float32]:
+    """Triangular bands over the bins of a spectrum up to the highest, shape (bands, bins); low ones are as wide as a
+    bin tells."""
     bins_hz = np.fft.rfftfreq(window, 1.0 / rate_hz)
     highest_hz = min(_HIGHEST_HZ, 0.45 * rate_hz)
-    octaves = np.arange(0.0, np.log2(highest_hz / _LOWEST_HZ), 1.0 / _BANDS_PER_OCTAVE)
-    middle = _LOWEST_HZ * 2.0**octaves
+    middle = _LOWEST_HZ * 2.0 ** np.arange(0.0, np.log2(highest_hz / _LOWEST_HZ), 1.0 / _BANDS_PER_OCTAVE)
     width = np.maximum(middle * (2.0 ** (1.0 / _BANDS_PER_OCTAVE) - 1.0), rate_hz / window)
+    bins_hz = bins_hz[bins_hz < middle[-1] + width[-1]]
     bands = np.clip(1.0 - np.abs(bins_hz - middle[:, None]) / width[:, None], 0.0, None)
-    return (bands / bands.sum(axis=1, keepdims=True)).astype(np.float32)
+    bands /= bands.sum(axis=1, keepdims=True)
+    if band_hz is not None:
+        bands *= power_kept(middle, *band_hz, rate_hz=rate_hz, order=EAR_ORDER)[:, None]
+    return bands.astype(np.float32)

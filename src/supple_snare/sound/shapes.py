@@ -13,7 +13,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.alike import begins_as_often, begins_at_once, weighted_quantile
+from supple_snare.sound.alike import begins_as_often, begins_at_once, earliest_starts, weighted_quantile
 from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -112,12 +112,14 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     examples = np.flatnonzero(played & shapes.whole & (word > 0.0) & (clearance > _SEEN))
     loud = rises.peak[:, 0] / rises.peak[:, 0].max(initial=1e-9)
     examples = examples[np.argsort(-np.minimum(clearance, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
+    earliest_s = earliest_starts(rises, others)
     agreed = start_s.copy()
     if not len(examples):
         return agreed
     for rows, found, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole & ~plain), examples):
         alike = np.clip((found - _LEAST_LIKENESS) / (1.0 - _LEAST_LIKENESS), 0.0, 1.0) ** 2
         weight = np.where(rows[:, None] == examples[None, :], 0.0, word[examples] * alike)
+        weight[start_s[rows, None] + shift_s < earliest_s[rows, None] - _AGREE_S] = 0.0
         best = np.where(weight > 0.0, found, 0.0).max(axis=1)
         told_s = np.column_stack([start_s[rows, None] + shift_s, start_s[rows]])
         weight = np.column_stack([weight, word[rows] + _OWN_WORD])
