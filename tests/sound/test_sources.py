@@ -51,6 +51,17 @@ def learned() -> tuple[Sources, list[BandLevels]]:
     return learn_sources(gather_events(levels, heard)), levels
 
 
+@pytest.mark.parametrize(("strays_s", "farther_s"), [(0.0005, 0.025), (0.009, 0.0)])
+def test_a_player_who_lags_is_no_far_microphone(strays_s, farther_s):
+    """What a room hears follows each drum by a steady time; a bass 25 ms behind does not."""
+    rng = np.random.default_rng(3)
+    behind_s = np.sort(np.concatenate([SNARE_S, KICK_S])) + 0.025
+    heard = [SNARE_S, KICK_S, np.sort(behind_s + rng.normal(0.0, strays_s, len(behind_s)))]
+    nothing = levels_of(np.zeros(SECONDS * RATE_HZ))
+    distance_s = gather_events([nothing] * 3, heard).distance_s
+    assert distance_s == pytest.approx([0.0, 0.0, farther_s], abs=0.001)
+
+
 def test_close_microphones_are_told_from_idle_and_far_ones(learned):
     """Snare and kick have a drum of their own, the tom and the room have not; the room's distance is found."""
     sources, _ = learned

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.novelty import BandLevels
 from supple_snare.timing.units import FloatArray, IntArray, frozen
@@ -20,9 +21,13 @@ _GUARD_S = 0.004
 
 _LOUD_PERCENT = 98
 _ENOUGH = 8
-_FARTHEST_S = 0.040
+_NEAREST_S, _FARTHEST_S = 0.006, 0.040
 _FAR_S = 0.0085
-_STRAY_S = 0.008
+_STEADY_S = 0.002
+_ENOUGH_ECHOES, _MORE_THAN_CHANCE, _ECHOED_SHARE = 5, 3.0, 0.3
+"""A source reaches a far microphone so much later than another one, to 2 ms: so many attacks must follow by one such
+time, against what chance gives, and so many of the far microphone's must follow one."""
+
 _TINY = 1e-9
 
 _LOUDEST_SHARE = 0.8
@@ -127,7 +132,8 @@ def _merge_events(times: Sequence[FloatArray]) -> FloatArray:
 def _distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
     """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
 
-    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears.
+    A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears. A player
+    who lags behind the others as much does not do so by the same time again and again.
     """
     distances = np.zeros(len(heard_s))
     for track, times in enumerate(heard_s):
@@ -140,13 +146,28 @@ def _distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
         behind = behind[(behind > 0.0) & (behind <= _FARTHEST_S)]
         if len(behind) <= 0.6 * len(times):
             continue
-        # Drums at several distances, but each at its own; a player who lags behind the others strays more.
-        behind = np.sort(behind)
-        near = np.searchsorted(behind, behind + _STRAY_S) - np.arange(len(behind))
         shortest = float(np.percentile(behind, 25))
-        if shortest > _FAR_S and near.max() > 0.42 * len(behind):
+        if shortest > _FAR_S and _echoed(times, others).mean() > _ECHOED_SHARE:
             distances[track] = shortest
     return distances
+
+
+def _echoed(time_s: FloatArray, others: Sequence[FloatArray]) -> NDArray[np.bool_]:
+    """Which moments follow one of another track by a time by which many others do: the same source, heard later."""
+    echoed = np.zeros(len(time_s), dtype=bool)
+    for other in others:
+        first = np.searchsorted(other, time_s - _FARTHEST_S)
+        count = np.searchsorted(other, time_s - _NEAREST_S) - first
+        which = np.repeat(np.arange(len(time_s)), count)
+        within = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
+        behind = time_s[which] - other[np.repeat(first, count) + within]
+        ordered = np.sort(behind)
+        near = np.searchsorted(ordered, ordered + _STEADY_S, side="right") - np.arange(len(ordered))
+        by_chance = len(ordered) * _STEADY_S / (_FARTHEST_S - _NEAREST_S)
+        if near.max(initial=0) > max(_ENOUGH_ECHOES, _MORE_THAN_CHANCE * by_chance):
+            steady = ordered[np.argmax(near)]
+            echoed[which[(behind >= steady) & (behind <= steady + _STEADY_S)]] = True
+    return echoed
 
 
 def _arrivals(heard_s: Sequence[FloatArray], events: FloatArray) -> FloatArray:
