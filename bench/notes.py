@@ -67,6 +67,22 @@ def play(notes: list[tuple[int, int, Sound]], chords: bool, manner: Manner, seed
     steps = np.flatnonzero(rng.random(round(40.0 / step_s)) < manner.density)
     grid_s = 0.5 + steps * step_s
     at = np.rint((grid_s + rng.normal(0.0, 0.008, len(steps))) * RATE_HZ).astype(int)
+    line, force = lay_line(notes, chords, at, manner.length, rng)
+    line += rng.normal(size=len(line)) * 10.0 ** (manner.noise_db / 20.0) * np.abs(line).max()
+    kept = np.isfinite(force)
+    truth = Struck(at[kept] / RATE_HZ, force[kept], np.full(int(kept.sum()), "stroke"))
+    track = line * (0.5 / np.abs(line).max())
+    return Made({"line": track}, {"line": truth}, {"line": grid_s[kept]}, len(line) / RATE_HZ)
+
+
+def lay_line(
+    notes: list[tuple[int, int, Sound]],
+    chords: bool,
+    at: NDArray[np.int64],
+    length: tuple[float, float],
+    rng: np.random.Generator,
+) -> tuple[Sound, NDArray[np.float64]]:
+    """A line whose notes start at some samples, and the force of each; NaN where the instrument has no such note."""
     until = np.append(at[1:], at[-1] + RATE_HZ)
     line = np.zeros(at[-1] + 3 * RATE_HZ)
     pitches, forces = np.unique([note[0] for note in notes]), np.unique([note[1] for note in notes])
@@ -79,19 +95,15 @@ def play(notes: list[tuple[int, int, Sound]], chords: bool, manner: Manner, seed
         together = [current, *((current + 2, current + 4) if chords and rng.random() < 0.4 else ())]
         sounds = [by_name[key] for place in together if (key := (int(pitches[place % len(pitches)]), force)) in by_name]
         for sound in sounds:
-            length = round(float(rng.uniform(*manner.length)) * (stop - start)) + start_of(sound)
-            fade = min(round(0.03 * RATE_HZ), length // 2)
-            held = sound[: min(length + fade, len(sound))].copy()
+            frames = round(float(rng.uniform(*length)) * (stop - start)) + start_of(sound)
+            fade = min(round(0.03 * RATE_HZ), frames // 2)
+            held = sound[: min(frames + fade, len(sound))].copy()
             held[-fade:] *= np.linspace(1.0, 0.0, fade) ** 2
             begin = start - start_of(sound)
             line[begin : begin + len(held)] += held
         if not sounds:
             level[number] = np.nan
-    line += rng.normal(size=len(line)) * 10.0 ** (manner.noise_db / 20.0) * np.abs(line).max()
-    kept = np.isfinite(level)
-    truth = Struck(at[kept] / RATE_HZ, level[kept], np.full(int(kept.sum()), "stroke"))
-    track = line * (0.5 / np.abs(line).max())
-    return Made({"line": track}, {"line": truth}, {"line": grid_s[kept]}, len(line) / RATE_HZ)
+    return line, level
 
 
 @dataclass(frozen=True)

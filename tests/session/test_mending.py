@@ -11,10 +11,10 @@ from supple_snare.session import edits, section_edits
 from supple_snare.session.document import Ghosts, HitRules, Session, Track
 from supple_snare.session.mending import snap_to_attack, track_hits
 from supple_snare.session.stages import group_strokes
-from supple_snare.sound.bleed import Verdict
 from supple_snare.sound.files import Recording
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import PeaksBuilder
+from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.hits import Hits, Kind, Origin
 from supple_snare.timing.units import frozen
 

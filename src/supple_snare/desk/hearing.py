@@ -20,9 +20,10 @@ from supple_snare.session.document import Session
 from supple_snare.session.recordings import Now, Trouble, check_file, files_of, find_files, look_again
 from supple_snare.session.stages import Stages, part_of
 from supple_snare.sound.attacks import Analysis, Progress, analyse
-from supple_snare.sound.bleed import Verdict, judge_bleed
+from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.fingerprint import Fingerprint
+from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.notes import Notes
 
 

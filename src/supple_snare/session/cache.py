@@ -25,7 +25,6 @@ import supple_snare
 from supple_snare.exchange.replacing import replacing
 from supple_snare.session.cutting import CutRequest
 from supple_snare.sound.attacks import Analysis
-from supple_snare.sound.bleed import Verdict
 from supple_snare.sound.cut import Cut
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.editlist import EditList
@@ -33,6 +32,7 @@ from supple_snare.sound.material import Material
 from supple_snare.sound.novelty import BandLevels
 from supple_snare.sound.peaks import Peaks
 from supple_snare.sound.rises import Rises
+from supple_snare.sound.verdict import Verdict
 
 FOLDER_NAME = "cache"
 _LARGEST_BYTES = 1 << 30

@@ -12,10 +12,10 @@ from numpy.typing import NDArray
 
 from supple_snare.session.document import Section, Track
 from supple_snare.session.edits import SAME_HIT_S
-from supple_snare.sound.bleed import Verdict
 from supple_snare.sound.landing import landing_points
 from supple_snare.sound.material import Preset
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
+from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.hits import Hits, Kind, Origin, nearest_index
 from supple_snare.timing.kinds import keep_spacing, mark_ghosts, mark_grace_and_rolls
 from supple_snare.timing.sections import section_of

@@ -20,10 +20,11 @@ from supple_snare.exchange.midi import read_notes
 from supple_snare.session.document import Ghosts, Group, Hold, Part, Session, Track
 from supple_snare.session.mending import track_hits
 from supple_snare.sound.attacks import Analysis, Progress, analyse
-from supple_snare.sound.bleed import Verdict, judge_bleed
+from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
+from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.groove import groove_accents_db
 from supple_snare.timing.hits import Hits, Kind, nearest_index

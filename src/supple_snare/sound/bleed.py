@@ -6,23 +6,22 @@ From that, the attack's level, and who hears it first, `judge` tells the odds th
 
 from __future__ import annotations
 
-import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
-from supple_snare.sound.attacks import Analysis, keep_distinct
+from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import judged_odds
+from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.material import PRESETS
-from supple_snare.sound.peaks import BIN_FRAMES, Peaks
-from supple_snare.sound.rises import VIEWS, Rises
-from supple_snare.sound.shapes import agreed_starts, likeness
+from supple_snare.sound.rises import Rises
+from supple_snare.sound.shapes import likeness
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
-from supple_snare.sound.starts import rough_starts, settle_starts
+from supple_snare.sound.starts import covered_by, rough_starts, settle_starts
 from supple_snare.sound.twins import find_drums, groups_without_twins
+from supple_snare.sound.verdict import Verdict, verdict_of
 from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
 
 _WEIGHTS = {
@@ -49,11 +48,7 @@ to other attacks is not in it: the guess chooses these."""
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 """The same for a microphone that cannot be compared with others."""
 
-_PLAIN_RISE_DB, _MOST_RISE_DB = 8.0, 15.0
-_NOTE_ODDS = 1.5
-"""Notes span more dynamics than the strokes of a drum, and nobody else's are likely in a track of its own."""
-
-_LOUD_PERCENT = 95
+_MOST_RISE_DB = 15.0
 
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
@@ -61,19 +56,11 @@ SIGNS = tuple(_WEIGHTS)
 RELATIVE_SIGNS = [number for number, name in enumerate(SIGNS) if name != "closeness"]
 """Numbers of the signs that differ between the attacks of a track."""
 
-_COVER_SHARE = 0.8
-_MOST_COVER = 0.2
-"""A neighbour that starts a few ms before or after covers less of an attack's first moments than its level over some
-20 ms tells, and never so much that an attack which was found all the same could not be seen to rise."""
-
 _COVERING_S = np.array([-0.025, 0.004])
 """What was struck in that time around an attack may cover its start; nearest attacks of one drum lie farther apart."""
 
 _AS_LOUD_DB = 6.0
 """An attack that follows at once and is not softer than this would be taken for a part of the one before it."""
-
-_SOON_S = 0.045
-"""Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
 
 _ONLY_FIRST = 3.05
 """A microphone may come so close to a drum only because nobody hears its loudest events earlier (`sources`)."""
@@ -99,42 +86,6 @@ _SURELY_OWN = 4.0
 """So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it."""
 
 _LEAST = 1e-4
-
-
-@dataclass(frozen=True, eq=False)
-class Verdict:
-    """What the group says of one track's attacks, arrays of shape (n,).
-
-    Attributes
-    ----------
-    time_s : float array
-        Starts of the attacks, with the neighbours' bleed taken into account.
-    level_db : float array
-        Peak levels.
-    log_odds : float array
-        Of having been played into this microphone; above 0 is played.
-    sharpness : float array
-        How fast each attack rises, dB per ms.
-    is_far : bool
-        Whether this microphone is close to no drum of its own.
-    centre_hz : float
-        Middle of the spectrum of what was played into this microphone; infinite if nothing was.
-    drum : int
-        Number of the drum it hears, the same for several microphones of one drum.
-    """
-
-    time_s: FloatArray
-    level_db: FloatArray
-    log_odds: FloatArray
-    sharpness: FloatArray
-    is_far: bool = False
-    centre_hz: float = math.inf
-    drum: int = 0
-
-    @property
-    def played(self) -> NDArray[np.bool_]:
-        """Which attacks were played into this microphone."""
-        return self.log_odds > 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -198,24 +149,14 @@ class Signs:
 
     def alone_log_odds(self) -> FloatArray:
         """The same where there is no other microphone: only how loud it is and how plainly it rises can speak."""
-        return _alone_log_odds(self.level, self.rise)
-
-
-def _alone_log_odds(level_db: FloatArray, rise_db: FloatArray | float) -> FloatArray:
-    return _ALONE_LEVEL * level_db + _ALONE_RISE * rise_db + _ALONE_BIAS
-
-
-def _notes_log_odds(found: Rises) -> FloatArray:
-    """Of notes of a lone track having been played: how loud they grow speaks, a small rise not against them."""
-    level_db = found.level_db - np.percentile(found.level_db, _LOUD_PERCENT)
-    return _alone_log_odds(level_db, np.clip(found.rise_db, _PLAIN_RISE_DB, _MOST_RISE_DB)) + _NOTE_ODDS
+        return _ALONE_LEVEL * self.level + _ALONE_RISE * self.rise + _ALONE_BIAS
 
 
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
 
 
 def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
-    """Tell played attacks from bleed in all tracks of one group.
+    """Tell played attacks from bleed in all tracks of one group: first in those of drums, then in those of notes.
 
     Parameters
     ----------
@@ -227,31 +168,27 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     list of Verdict
         One per track, in the same order.
     """
+    drums = [track for track, analysis in enumerate(analyses) if not PRESETS[analysis.material].is_pitched]
+    # A drum alone has nobody to be compared with but the lines around it.
+    judged = drums if len(drums) != 1 else list(range(len(analyses)))
+    found = dict(zip(judged, _judge_drums([analyses[track] for track in judged]), strict=True))
+    drum = {track: judged[found[track].drum] if len(drums) > 1 else track for track in drums}
+    verdicts = {track: replace(found[track], drum=drum[track]) for track in drums}
+    verdicts |= judge_lines(analyses, verdicts)
+    return [verdicts[track] for track in range(len(analyses))]
+
+
+def _judge_drums(analyses: Sequence[Analysis]) -> list[Verdict]:
     verdicts, doubts = [], []
     drums, weighed = weigh_signs(analyses)
     for analysis, drum, (settled_s, others, signs) in zip(analyses, drums.tolist(), weighed, strict=True):
-        found = analysis.attacks
         if signs is None:
             log_odds = np.zeros(0)
         elif len(analyses) == 1:
-            # Notes may rise out of one another as little as they like.
-            notes = PRESETS[analysis.material].is_pitched
-            log_odds = _notes_log_odds(found) if notes else signs.alone_log_odds()
+            log_odds = signs.alone_log_odds()
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
-        time_s = agreed_starts(found, settled_s, others, log_odds > 0.0)
-        once = keep_distinct(time_s, log_odds)
-        time_s, log_odds = time_s[once], log_odds[once]
-        played = log_odds > 0.0
-        level_db = _own_levels_db(analysis.peaks, time_s, found.level_db[once], played)
-        verdict = Verdict(
-            time_s=frozen(time_s),
-            level_db=frozen(level_db),
-            log_odds=frozen(log_odds),
-            sharpness=frozen(found.sharpness[once]),
-            centre_hz=float(np.median(analysis.levels.centre_hz(time_s[played]))) if played.any() else math.inf,
-            drum=drum,
-        )
+        verdict = verdict_of(analysis, settled_s, others, log_odds, drum)
         if signs is not None and len(analyses) > 1:
             verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
         verdicts.append(verdict)
@@ -287,20 +224,6 @@ def _is_far(closeness: float, verdict: Verdict) -> bool:
     return bool(above_db < _STANDS_OUT_DB and np.median(verdict.sharpness[played]) < _DULL)
 
 
-def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, played: NDArray[np.bool_]) -> FloatArray:
-    """Levels in which the stroke that follows at once has no part: a grace note is softer than the one it leads to."""
-    own_db, hits = level_db.copy(), np.flatnonzero(played)
-    if len(hits) < 2:
-        return own_db
-    bins_per_s = peaks.rate_hz / BIN_FRAMES
-    first = (time_s[hits] * bins_per_s).astype(np.int64)
-    amplitude = peaks.amplitude()
-    for number in np.flatnonzero(np.diff(time_s[hits]) < _SOON_S).tolist():
-        loudest = amplitude[first[number] : max(first[number + 1], first[number] + 1)].max(initial=0.0)
-        own_db[hits[number]] = min(own_db[hits[number]], float(amplitude_to_db(loudest)))
-    return own_db
-
-
 def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
     """For each track the drum that it hears (`twins.find_drums`), and for its attacks their settled starts, the
     amplitude of all else that sounds at each, and the signs for each; None where it has no attacks. Of two microphones
@@ -330,7 +253,7 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
     starts, others = [], []
     for track, analysis in enumerate(analyses):
         heard, bleed = _likely_bleed(analyses, sources, track, rough_s[track], struck_s)
-        covered = _covered(analysis.attacks, heard, bleed)
+        covered = covered_by(analysis.attacks, heard, bleed)
         starts.append(settle_starts(analysis.attacks, covered))
         others.append(np.maximum(analysis.attacks.quiet, covered)[:, 0])
     weighed = []
@@ -392,17 +315,6 @@ def _heard(analyses: Sequence[Analysis], sources: Sources, track: int, time_s: F
     until_s = np.where(next_db > level_db - _AS_LOUD_DB, next_s, np.inf)
     levels = [analysis.levels for analysis in analyses]
     return sources.heard(levels, time_s - distance_s, until_s - distance_s)
-
-
-def _covered(attacks: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray:
-    """Amplitude of the neighbours in each view of each attack, shape (n, views)."""
-    shares = [
-        np.sqrt(
-            np.sum(bleed[:, view.bands] ** 2, axis=1) / np.maximum(np.sum(heard[:, view.bands] ** 2, axis=1), 1e-12)
-        )
-        for view in VIEWS
-    ]
-    return np.minimum(_COVER_SHARE * np.stack(shares, axis=1), _MOST_COVER) * attacks.peak
 
 
 def _signs(

@@ -89,7 +89,7 @@ def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     heard_s : sequence of float arrays
         Starts of the attacks in each microphone, increasing.
     """
-    distance_s = _distances_s(heard_s)
+    distance_s = distances_s(heard_s)
     common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
     events = _merge_events(common_s)
     amplitude = rising(levels, events, distance_s)
@@ -129,7 +129,7 @@ def _merge_events(times: Sequence[FloatArray]) -> FloatArray:
     return np.array(events)
 
 
-def _distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
+def distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
     """How much later each track hears the performance than the earliest tracks do; 0 where that is not plain.
 
     A room microphone may stand 15 ms away, which would make an event of its own out of everything it hears. A player

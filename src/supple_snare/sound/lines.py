@@ -1,0 +1,248 @@
+"""Notes of a group: which were played into their microphone, and which attacks are a neighbour's bleed.
+
+Patterns like those of drums (`sources`) do not hold of notes: each pitch has its own, and a line that goes along with
+the drums would be explained by them. Here a neighbour explains no more than it is proved to bleed: of each of its
+strokes the same share arrives, so it is no more than what the track holds at the quietest of them. An attack that
+rises far above all that in some band is a note of the line itself.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from supple_snare.sound.attacks import Analysis
+from supple_snare.sound.events import distances_s, rising
+from supple_snare.sound.judge import emptiest_place
+from supple_snare.sound.novelty import BANDS, BandLevels
+from supple_snare.sound.rises import Rises
+from supple_snare.sound.starts import covered_by, rough_starts, settle_starts
+from supple_snare.sound.verdict import Verdict, verdict_of
+from supple_snare.timing.hits import nearest_index
+from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+
+_LEVEL, _RISE, _BIAS = 0.304, 0.306, 5.6
+_RISES_DB = (8.0, 15.0)
+_LOUD_PERCENT = 95
+"""Log odds of a note by how loud it grows against the loud ones, and how much the spectrum rises: as of a drum that is
+heard alone, but that notes span more dynamics, and may rise out of one another as little as they like."""
+
+_ABOVE, _ABOVE_BEST, _ABOVE_LEVEL, _ABOVE_RISE, _ABOVE_BIAS = 0.095, 0.037, 0.064, 0.326, -2.6
+_ABOVE_DB = (-10.0, 30.0)
+"""Where a neighbour was struck: log odds for each dB above what it may bleed, over all bands and in the one that stands
+out most, for each against the loud notes, and for each by which the spectrum rises; a logistic regression on 150 lines
+beside drums (`bench/bands.py`)."""
+
+_GAP_WORD = 0.5
+"""How far the line between notes and bleed is moved toward the emptiest place near it: where a line is played evenly,
+there is a gap between the two; where it is not, softest notes and bleed lie side by side."""
+
+_ARRIVES_S = (-0.010, 0.016)
+"""A neighbour's stroke arrives in that time after it was struck."""
+
+_AFTER_S = (-0.002, 0.016)
+_QUIETEST_PERCENT = 5
+_PLAIN_SHARE, _COLOURED = 0.003, 10.0
+"""Bands that hold so much of the strongest one's power are plain; in none a sound loses so much less than in the one of
+these in which it loses most."""
+
+_FEWEST, _SOME = 4, 8
+_SOFTEST = 0.03
+"""Relative to the loud moments of its track: softer attacks of a neighbour's line are not its own."""
+
+_LOUDEST_PERCENT, _EXPLAINED_DB, _EXPLAINED_SHARE = 70, 6.0, 0.5
+"""A far microphone hears its loudest moments from others: so many of them lie no higher above what those may bleed."""
+
+_FAR_DOUBT = 6.0
+
+_SAME_LOUD, _SAME_FARTHEST_S, _SAME_STRAY_S, _SAME_SHARE = 0.3, 0.012, 0.0015, 0.7
+"""Two tracks hold one line (a string plugged in, and its amplifier) if so many of the loud notes of each come with one
+of the other, by one and the same time."""
+
+_LEAST_POWER = 1e-12
+
+
+def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> dict[int, Verdict]:
+    """Tell notes from bleed in the tracks of a group that are no drums'.
+
+    Parameters
+    ----------
+    analyses : sequence of Analysis
+        One per track of the group.
+    drums : mapping of int to Verdict
+        What is known of the tracks of drums, by their number.
+
+    Returns
+    -------
+    dict of int to Verdict
+        One for each other track.
+    """
+    if len(drums) == len(analyses):
+        return {}
+    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
+    distance_s = distances_s(rough_s)
+    players = {track: _Player.of(analyses[track].levels, each.time_s[each.played]) for track, each in drums.items()}
+    players = {track: player for track, player in players.items() if not drums[track].is_far}
+    lines = [track for track in range(len(analyses)) if track not in drums]
+    notes = {track: _Player.of(analyses[track].levels, np.sort(rough_s[track])) for track in lines}
+    leader = _leaders(notes)
+
+    def heard(track: int, later_s: float, without: set[int]) -> _Heard:
+        others = [each for number, each in notes.items() if leader[number] != leader[track] and number not in without]
+        return _Heard.of(analyses[track], rough_s[track], later_s, [*players.values()], others)
+
+    # A player who lags is no far microphone, though what bleeds into his own comes as late.
+    far = {track for track in lines if heard(track, float(distance_s[track]), set()).is_explained}
+    found = {}
+    for track in lines:
+        later_s, doubt = (float(distance_s[track]), _FAR_DOUBT) if track in far else (0.0, 0.0)
+        verdict = heard(track, later_s, far - {track}).verdict(leader[track], doubt)
+        found[track] = replace(verdict, is_far=track in far)
+    return found
+
+
+@dataclass(frozen=True, eq=False)
+class _Player:
+    """What was played into a track: when, shape (n,), increasing, the power that starts with it, shape (n, BANDS), and
+    the amplitude of its loud moments."""
+
+    time_s: FloatArray
+    power: FloatArray
+    loud: float
+
+    @classmethod
+    def of(cls, levels: BandLevels, time_s: FloatArray) -> _Player:
+        power = _starting(levels, time_s)
+        return cls(time_s, power, _loud(power))
+
+    @property
+    def size(self) -> FloatArray:
+        """Amplitude over all bands, shape (n,)."""
+        return np.asarray(np.sqrt(self.power.sum(axis=1)))
+
+    def leading(self, heard: BandLevels, later_s: float, loud: float) -> _Player:
+        """Only what is louder here than in a track it may bleed into, each against its loud moments."""
+        there = np.sqrt(_starting(heard, self.time_s + later_s).sum(axis=1)) / max(loud, _LEAST_POWER)
+        here = self.size / max(self.loud, _LEAST_POWER)
+        kept = (here > there) & (here > _SOFTEST)
+        return replace(self, time_s=self.time_s[kept], power=self.power[kept])
+
+    def bleed_power(self, heard: BandLevels, later_s: float, time_s: FloatArray) -> FloatArray:
+        """The most power of what this player does that may start at moments in a track, which hears all so much later,
+        shape (n, BANDS)."""
+        if len(self.time_s) < _FEWEST:
+            return np.zeros((len(time_s), BANDS))
+        last = np.searchsorted(self.time_s, time_s - later_s - _ARRIVES_S[0]) - 1
+        struck = (last >= 0) & (time_s - later_s - self.time_s[np.maximum(last, 0)] < _ARRIVES_S[1])
+        power = self._arriving(heard, later_s) * self.power[np.maximum(last, 0)]
+        return np.where(struck[:, None], power, 0.0)
+
+    def _arriving(self, heard: BandLevels, later_s: float) -> FloatArray:
+        """The most of each band's power that may arrive in a track, shape (BANDS,)."""
+        telling = self.size >= np.median(self.size) if len(self.size) > _SOME else np.ones(len(self.size), dtype=bool)
+        own = self.power[telling]
+        there = heard.loudest(self.time_s[telling] + later_s, *_AFTER_S)
+        share = np.percentile(there / np.maximum(own, _LEAST_POWER), _QUIETEST_PERCENT, axis=0)
+        # A sound is coloured on its way, but not so much: where it is plain, least arrives of it.
+        usual = np.median(own, axis=0)
+        plain = usual > _PLAIN_SHARE * usual.max()
+        return np.minimum(share, _COLOURED * share[plain].min(initial=np.inf))
+
+
+@dataclass(frozen=True, eq=False)
+class _Heard:
+    """What starts with the attacks of one track, and what its neighbours may make of it: power, shape (n, BANDS)."""
+
+    analysis: Analysis
+    power: FloatArray
+    bleed: FloatArray
+
+    @classmethod
+    def of(
+        cls,
+        analysis: Analysis,
+        time_s: FloatArray,
+        later_s: float,
+        players: Sequence[_Player],
+        lines: Sequence[_Player],
+    ) -> _Heard:
+        levels = analysis.levels
+        power = _starting(levels, time_s)
+        neighbours = [*players, *(line.leading(levels, later_s, _loud(power)) for line in lines)]
+        bleed = [each.bleed_power(levels, later_s, time_s) for each in neighbours]
+        return cls(analysis, power, np.sum(bleed, axis=0) if bleed else np.zeros(power.shape))
+
+    @property
+    def is_explained(self) -> bool:
+        """Whether what is loudest in the track is mostly its neighbours'."""
+        if not len(self.power):
+            return False
+        level_db = self.analysis.attacks.level_db
+        loudest = level_db >= np.percentile(level_db, _LOUDEST_PERCENT)
+        above_db = _ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1))
+        return bool(np.mean(above_db[loudest] < _EXPLAINED_DB) > _EXPLAINED_SHARE)
+
+    def verdict(self, drum: int, doubt: float) -> Verdict:
+        """Which of the attacks are notes of this line; each must be surer by a doubt."""
+        attacks = self.analysis.attacks
+        if not len(attacks):
+            return Verdict(frozen([]), frozen([]), frozen([]), frozen([]), drum=drum)
+        covered = covered_by(attacks, np.sqrt(self.power), np.sqrt(self.bleed))
+        others = np.maximum(attacks.quiet, covered)[:, 0]
+        verdict = verdict_of(self.analysis, settle_starts(attacks, covered), others, self._log_odds(attacks), drum)
+        return replace(verdict, log_odds=frozen(verdict.log_odds - doubt))
+
+    def _log_odds(self, attacks: Rises) -> FloatArray:
+        level_db = attacks.level_db - np.percentile(attacks.level_db, _LOUD_PERCENT)
+        of_a_note = _LEVEL * level_db + _RISE * np.clip(attacks.rise_db, *_RISES_DB) + _BIAS
+        above_db = np.clip(_ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1)), *_ABOVE_DB)
+        best_db = np.clip(_ratio_db(self.power, self.bleed).max(axis=1), *_ABOVE_DB)
+        of_no_bleed = _ABOVE * above_db + _ABOVE_BEST * best_db + _ABOVE_BIAS
+        of_no_bleed += _ABOVE_LEVEL * level_db + _ABOVE_RISE * attacks.rise_db
+        odds = np.where(self.bleed.any(axis=1), np.minimum(of_a_note, of_no_bleed), of_a_note)
+        return odds - _GAP_WORD * emptiest_place(odds)
+
+
+def _starting(levels: BandLevels, time_s: FloatArray) -> FloatArray:
+    """Power that starts in a track at moments, shape (n, BANDS)."""
+    return np.asarray(rising([levels], time_s, np.zeros(1))[:, 0] ** 2)
+
+
+def _loud(power: FloatArray) -> float:
+    """Amplitude of loud moments, of power of shape (n, BANDS)."""
+    return float(np.percentile(np.sqrt(power.sum(axis=1)), _LOUD_PERCENT)) if len(power) else 0.0
+
+
+def _ratio_db(power: FloatArray, bleed: FloatArray) -> FloatArray:
+    return amplitude_to_db(np.sqrt((power + 0.01 * _LEAST_POWER) / (bleed + _LEAST_POWER)))
+
+
+def _leaders(notes: Mapping[int, _Player]) -> dict[int, int]:
+    """For each track of notes the first one that holds the same line: mostly itself."""
+    leader = {track: track for track in notes}
+    for track in notes:
+        for earlier in notes:
+            if earlier < track and leader[track] == track and _is_same_line(notes[earlier], notes[track]):
+                leader[track] = leader[earlier]
+    return leader
+
+
+def _is_same_line(one: _Player, other: _Player) -> bool:
+    lags = [_lags_s(one, other), -_lags_s(other, one)]
+    if min(map(len, lags)) < _SOME:
+        return False
+    lag_s = float(np.median(np.concatenate(lags)))
+    if not np.isfinite(lag_s):
+        return False
+    return all(np.mean(np.abs(each - lag_s) < _SAME_STRAY_S) > _SAME_SHARE for each in lags)
+
+
+def _lags_s(one: _Player, other: _Player) -> FloatArray:
+    """How much later the other track has each loud note of one; what it does not have counts as farthest away."""
+    loud_s = one.time_s[one.size > _SAME_LOUD * one.loud]
+    if not len(other.time_s):
+        return np.full(len(loud_s), np.inf)
+    lag_s = other.time_s[nearest_index(other.time_s, loud_s)] - loud_s
+    return np.where(np.abs(lag_s) < _SAME_FARTHEST_S, lag_s, np.inf)

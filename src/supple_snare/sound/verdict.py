@@ -1,0 +1,97 @@
+"""What a group says of one of its tracks: which attacks were played into it, and exactly when."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.attacks import Analysis, keep_distinct
+from supple_snare.sound.peaks import BIN_FRAMES, Peaks
+from supple_snare.sound.shapes import agreed_starts
+from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+
+_SOON_S = 0.045
+"""Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
+
+
+@dataclass(frozen=True, eq=False)
+class Verdict:
+    """What the group says of one track's attacks, arrays of shape (n,).
+
+    Attributes
+    ----------
+    time_s : float array
+        Starts of the attacks, with the neighbours' bleed taken into account.
+    level_db : float array
+        Peak levels.
+    log_odds : float array
+        Of having been played into this microphone; above 0 is played.
+    sharpness : float array
+        How fast each attack rises, dB per ms.
+    is_far : bool
+        Whether this microphone is close to no drum of its own.
+    centre_hz : float
+        Middle of the spectrum of what was played into this microphone; infinite if nothing was.
+    drum : int
+        Number of the drum it hears, the same for several microphones of one drum.
+    """
+
+    time_s: FloatArray
+    level_db: FloatArray
+    log_odds: FloatArray
+    sharpness: FloatArray
+    is_far: bool = False
+    centre_hz: float = math.inf
+    drum: int = 0
+
+    @property
+    def played(self) -> NDArray[np.bool_]:
+        """Which attacks were played into this microphone."""
+        return self.log_odds > 0.0
+
+
+def verdict_of(
+    analysis: Analysis, settled_s: FloatArray, others: FloatArray, log_odds: FloatArray, drum: int
+) -> Verdict:
+    """The verdict on a track whose attacks are judged: each told once, where strokes of its shape agree that it starts.
+
+    Parameters
+    ----------
+    analysis : Analysis
+        n attacks.
+    settled_s, others : float array, shape (n,)
+        Starts, and the amplitude of all else that sounds at each.
+    log_odds : float array, shape (n,)
+        Of having been played into this microphone.
+    drum : int
+    """
+    found = analysis.attacks
+    time_s = agreed_starts(found, settled_s, others, log_odds > 0.0)
+    once = keep_distinct(time_s, log_odds)
+    time_s, log_odds = time_s[once], log_odds[once]
+    played = log_odds > 0.0
+    return Verdict(
+        time_s=frozen(time_s),
+        level_db=frozen(_own_levels_db(analysis.peaks, time_s, found.level_db[once], played)),
+        log_odds=frozen(log_odds),
+        sharpness=frozen(found.sharpness[once]),
+        centre_hz=float(np.median(analysis.levels.centre_hz(time_s[played]))) if played.any() else math.inf,
+        drum=drum,
+    )
+
+
+def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, played: NDArray[np.bool_]) -> FloatArray:
+    """Levels in which the stroke that follows at once has no part: a grace note is softer than the one it leads to."""
+    own_db, hits = level_db.copy(), np.flatnonzero(played)
+    if len(hits) < 2:
+        return own_db
+    bins_per_s = peaks.rate_hz / BIN_FRAMES
+    first = (time_s[hits] * bins_per_s).astype(np.int64)
+    amplitude = peaks.amplitude()
+    for number in np.flatnonzero(np.diff(time_s[hits]) < _SOON_S).tolist():
+        loudest = amplitude[first[number] : max(first[number + 1], first[number] + 1)].max(initial=0.0)
+        own_db[hits[number]] = min(own_db[hits[number]], float(amplitude_to_db(loudest)))
+    return own_db

@@ -1,0 +1,110 @@
+"""Notes beside drums: a line keeps what it plays, and nothing of what bleeds into it."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+import pytest
+import soundfile
+
+from supple_snare.sound.attacks import analyse
+from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.files import read_recording
+from supple_snare.sound.verdict import Verdict
+from tests.conftest import RATE_HZ, drum_line
+
+SECONDS = 24
+strokes = partial(drum_line, seconds=SECONDS, softest=0.4)
+BEATS_S = np.arange(0.6, 22.0, 0.5)
+KICK_S, SNARE_S = BEATS_S[::2], BEATS_S[1::2]
+
+
+def plucked(rng: np.random.Generator, times_s: np.ndarray, lowest_hz: float = 82.0) -> np.ndarray:
+    """Strings of several pitches, loud and soft, each until the next one."""
+    line = np.zeros(SECONDS * RATE_HZ)
+    until_s = np.append(times_s[1:], times_s[-1] + 0.4)
+    for number, (time_s, end_s) in enumerate(zip(times_s, until_s, strict=True)):
+        place = np.arange(round(0.9 * (end_s - time_s) * RATE_HZ)) / RATE_HZ
+        pitch_hz = lowest_hz * 2.0 ** ((number * 5 % 13) / 12.0)
+        note = sum(np.sin(2 * np.pi * pitch_hz * part * place) / part**0.7 for part in range(1, 25))
+        shape = np.minimum(1.0, place / 0.003) * np.exp(-place / 0.5) * np.minimum(1.0, (place[-1] - place) / 0.02)
+        line[round(time_s * RATE_HZ) :][: len(place)] += rng.uniform(0.15, 0.5) * note * shape
+    return 0.2 * line
+
+
+def judged(folder: Path, rng: np.random.Generator, tracks: dict[str, np.ndarray]) -> dict[str, Verdict]:
+    """Verdicts of tracks over a little noise, by name."""
+    for name, sound in tracks.items():
+        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
+        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
+    return dict(
+        zip(tracks, judge_bleed([analyse(read_recording(folder / f"{name}.wav")) for name in tracks]), strict=True)
+    )
+
+
+def figures(verdict: Verdict, times_s: np.ndarray) -> tuple[float, float]:
+    """How much of what was played is found within 20 ms, and how much of what is found was played."""
+    played = verdict.time_s[verdict.played]
+    apart = np.abs(played[:, None] - times_s[None, :])
+    return float(np.mean(apart.min(axis=0, initial=1.0) < 0.02)), float(np.mean(apart.min(axis=1) < 0.02))
+
+
+def across(sound: np.ndarray, gain: float, later_s: float = 0.006) -> np.ndarray:
+    """What is heard of a sound elsewhere."""
+    return gain * np.roll(sound, round(later_s * RATE_HZ))
+
+
+@pytest.mark.parametrize("behind_s", [0.0, 0.012, 0.030])
+def test_a_line_that_goes_along_with_the_drums_keeps_its_notes(tmp_path: Path, behind_s: float):
+    """Plugged in, so that it hears nobody; a note on every stroke, always a little late."""
+    rng = np.random.default_rng(2)
+    played_s = BEATS_S + behind_s + rng.normal(0.0, 0.007, len(BEATS_S))
+    kick, snare = strokes(rng, KICK_S, 70.0), strokes(rng, SNARE_S, 210.0)
+    tracks = {"kick": kick + across(snare, 0.1), "snare": snare + across(kick, 0.1), "bass": plucked(rng, played_s)}
+    verdicts = judged(tmp_path, rng, tracks)
+    assert not verdicts["bass"].is_far
+    assert min(figures(verdicts["bass"], played_s)) > 0.9
+    assert min(figures(verdicts["kick"], KICK_S)) == min(figures(verdicts["snare"], SNARE_S)) == 1.0
+
+
+def test_drums_that_bleed_into_an_amplifier_are_no_notes(tmp_path: Path):
+    """The guitar rests on every other beat, and its microphone hears the drums there; and the drums hear it."""
+    rng = np.random.default_rng(5)
+    played_s = BEATS_S[::2] + rng.normal(0.0, 0.010, len(BEATS_S[::2]))
+    kick, snare, guitar = strokes(rng, KICK_S, 70.0), strokes(rng, BEATS_S, 210.0), plucked(rng, played_s, 165.0)
+    tracks = {
+        "kick": kick + across(snare, 0.1) + across(guitar, 0.05),
+        "snare": snare + across(kick, 0.1) + across(guitar, 0.05),
+        "guitar": guitar + across(kick + snare, 0.03),
+    }
+    verdicts = judged(tmp_path, rng, tracks)
+    found, right = figures(verdicts["guitar"], played_s)
+    assert found > 0.95
+    assert right > 0.9
+    assert min(figures(verdicts["snare"], BEATS_S)) > 0.97
+
+
+def test_a_string_and_its_amplifier_hold_one_line(tmp_path: Path):
+    """Neither is the other's bleed, and both are told as one."""
+    rng = np.random.default_rng(7)
+    played_s = BEATS_S + rng.normal(0.0, 0.010, len(BEATS_S))
+    kick, snare, bass = strokes(rng, KICK_S, 70.0), strokes(rng, SNARE_S, 210.0), plucked(rng, played_s)
+    tracks = {"kick": kick, "plugged in": bass, "snare": snare, "amplifier": np.tanh(3.0 * across(bass, 1.0, 0.003))}
+    verdicts = judged(tmp_path, rng, tracks)
+    for name in ("plugged in", "amplifier"):
+        assert min(figures(verdicts[name], played_s)) > 0.9
+    assert [verdict.drum for verdict in verdicts.values()] == [0, 1, 2, 1]
+
+
+def test_a_drum_alone_beside_a_line_does_not_take_its_notes(tmp_path: Path):
+    """What is heard of the string in the drum's microphone was played elsewhere."""
+    rng = np.random.default_rng(9)
+    played_s = np.sort(rng.uniform(0.5, 22.0, 50))
+    played_s = played_s[np.diff(played_s, prepend=0.0) > 0.15]
+    drum, string = strokes(rng, KICK_S, 90.0), plucked(rng, played_s, 110.0)
+    verdicts = judged(tmp_path, rng, {"drum": drum + across(string, 0.1), "string": string + across(drum, 0.05)})
+    assert min(figures(verdicts["drum"], KICK_S)) > 0.95
+    assert verdicts["drum"].drum == 0
+    assert min(figures(verdicts["string"], played_s)) > 0.9
