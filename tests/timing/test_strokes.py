@@ -94,24 +94,30 @@ def test_close_microphones_lead_the_busiest_drum_first():
     snare = Hits.of(np.arange(8.0), level_db=-6.0)
     soft = Hits.of(np.arange(20.0), level_db=[-30.0] * 10 + [-8.0] * 10, kind=[0] * 10 + [Kind.BLEED] * 10)
     idle = Hits.of(np.arange(20.0), level_db=-12.0, kind=[Kind.BLEED] * 20)
-    assert suggest_leads([idle, snare, soft], [True, True, True], [math.inf, 300.0, 120.0]) == [2, 1]
+    assert suggest_leads([idle, snare, soft], [True, True, True], [math.inf, 300.0, 120.0], [False] * 3) == [2, 1]
 
 
 def test_a_far_microphone_does_not_lead_beside_a_close_one():
     """It is the only one to hear the cymbals, and hears everything late; alone it must do."""
     over, close = Hits.of(np.arange(20.0)), Hits.of(np.arange(8.0))
-    assert suggest_leads([over, close], [False, True], [900.0, 300.0]) == [1]
-    assert suggest_leads([over, close], [False, False], [900.0, 300.0]) == [0, 1]
+    assert suggest_leads([over, close], [False, True], [900.0, 300.0], [False] * 2) == [1]
+    assert suggest_leads([over, close], [False, False], [900.0, 300.0], [False] * 2) == [0, 1]
 
 
 def test_a_hat_leads_only_where_no_drum_is_struck():
     """It has the most strokes, but what is struck with it covers it."""
     hat, snare, kick = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(10.0))
-    assert suggest_leads([hat, snare, kick], [True, True, True], [7_000.0, 400.0, 110.0]) == [2, 1, 0]
+    assert suggest_leads([hat, snare, kick], [True, True, True], [7_000.0, 400.0, 110.0], [False] * 3) == [2, 1, 0]
+
+
+def test_notes_follow_the_drums():
+    """A bass may play more than anyone: struck together, the drum decides."""
+    bass, snare, hat = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(20.0) + 0.5)
+    assert suggest_leads([bass, snare, hat], [True] * 3, [90.0, 400.0, 7_000.0], [True, False, False]) == [1, 2, 0]
 
 
 def test_of_two_microphones_of_one_drum_the_nearer_leads():
     """Although the one from below hears a stroke more, and sounds as high as a hat."""
     struck_s = np.arange(12.0)
     below, kick, above = Hits.of(struck_s + 0.0004), Hits.of(np.arange(10.0) + 0.5), Hits.of(struck_s[:-1])
-    assert suggest_leads([below, kick, above], [True, True, True], [3_000.0, 90.0, 400.0]) == [2, 0, 1]
+    assert suggest_leads([below, kick, above], [True, True, True], [3_000.0, 90.0, 400.0], [False] * 3) == [2, 0, 1]

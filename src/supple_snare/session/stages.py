@@ -204,7 +204,8 @@ class Stages:
                 not each.is_far if track.material is None else track.material is not Material.DRUM_OVERHEAD
                 for track, each in zip(tracks, found, strict=True)
             )
-            order = self._keep("ranks", (found, close), lambda _key: _ranks(found, close))
+            notes = tuple(PRESETS[materials[track.key]].is_pitched for track in tracks)
+            order = self._keep("ranks", (found, close, notes), lambda _key: _ranks(found, close, notes))
             leads = tuple(tracks[index].key for index in order)
         columns = tuple(dict.fromkeys((*leads, *(key for own in group.section_leads for key in own.leads))))
         lead_hits = tuple(hits[key] for key in columns)
@@ -357,19 +358,18 @@ def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
 
 def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:
     """What a sound is taken for: as told, else as it sounds and as it stands in its group."""
-    if ear.material is not None or analysis.material is not Material.DRUM_CLOSE:
-        return analysis.material
-    return Material.DRUM_OVERHEAD if verdict.is_far else Material.DRUM_CLOSE
+    return Material.DRUM_OVERHEAD if verdict.is_far and ear.material is None else analysis.material
 
 
-def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool]) -> list[int]:
+def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool], notes: Sequence[bool]) -> list[int]:
     """Ranks by what was found, so that no correction by hand turns them round."""
     kinds = [np.where(verdict.played, Kind.PLAYED, Kind.BLEED) for verdict in verdicts]
     found = [
         Hits.of(verdict.time_s, level_db=verdict.level_db, kind=kind)
         for verdict, kind in zip(verdicts, kinds, strict=True)
     ]
-    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close, [each.centre_hz for each in verdicts])
+    centre_hz = [each.centre_hz for each in verdicts]
+    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close, centre_hz, notes)
 
 
 def part_of(progress: Progress, number: int, total: int) -> Progress:

@@ -17,13 +17,15 @@ _SAME_SHARE = 0.75
 """Tracks of which so many strokes fall together so nearly, each way, hear one drum."""
 
 
-def suggest_leads(hits: Sequence[Hits], close: Sequence[bool], centre_hz: Sequence[float]) -> list[int]:
+def suggest_leads(
+    hits: Sequence[Hits], close: Sequence[bool], centre_hz: Sequence[float], notes: Sequence[bool]
+) -> list[int]:
     """Rank tracks as leads.
 
     A far microphone may be the only one to hear the cymbals, but it hears everything late: it leads only where no close
-    one does. A drum goes before what sounds high, a hat or a shaker: struck together, the drum is what is heard. Of
-    the rest the track with the most strokes comes first: its drum carries the time. Of two microphones of one drum the
-    one that hears it first goes before the other.
+    one does. A drum goes before what sounds high, a hat or a shaker: struck together, the drum is what is heard; and
+    all of these go before notes, which follow them. Of the rest the track with the most strokes comes first: its drum
+    carries the time. Of two microphones of one drum the one that hears it first goes before the other.
 
     Parameters
     ----------
@@ -33,6 +35,8 @@ def suggest_leads(hits: Sequence[Hits], close: Sequence[bool], centre_hz: Sequen
         For each track whether its microphone is close to a drum of its own.
     centre_hz : sequence of float
         For each track the middle of the spectrum of what is played on it.
+    notes : sequence of bool
+        For each track whether it holds notes, not strokes.
 
     Returns
     -------
@@ -44,9 +48,10 @@ def suggest_leads(hits: Sequence[Hits], close: Sequence[bool], centre_hz: Sequen
     leading = [track for track in playing if close[track]] or playing
     lag_s = {track: {other: _lag_s(struck_s[track], struck_s[other]) for other in leading} for track in leading}
 
-    def rank(track: int) -> tuple[bool, int, float, int]:
+    def rank(track: int) -> tuple[bool, bool, int, float, int]:
         same = [other for other in leading if np.isfinite(lag_s[track][other])]
         return (
+            notes[track],
             min(centre_hz[other] for other in same) > _HIGH_HZ,
             -max(len(struck_s[other]) for other in same),
             max(lag_s[track][other] for other in same),
