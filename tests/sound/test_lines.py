@@ -21,7 +21,9 @@ BEATS_S = np.arange(0.6, 22.0, 0.5)
 KICK_S, SNARE_S = BEATS_S[::2], BEATS_S[1::2]
 
 
-def plucked(rng: np.random.Generator, times_s: np.ndarray, lowest_hz: float = 82.0) -> np.ndarray:
+def plucked(
+    rng: np.random.Generator, times_s: np.ndarray, lowest_hz: float = 82.0, softest: float = 0.15
+) -> np.ndarray:
     """Strings of several pitches, loud and soft, each until the next one."""
     line = np.zeros(SECONDS * RATE_HZ)
     until_s = np.append(times_s[1:], times_s[-1] + 0.4)
@@ -30,7 +32,7 @@ def plucked(rng: np.random.Generator, times_s: np.ndarray, lowest_hz: float = 82
         pitch_hz = lowest_hz * 2.0 ** ((number * 5 % 13) / 12.0)
         note = sum(np.sin(2 * np.pi * pitch_hz * part * place) / part**0.7 for part in range(1, 25))
         shape = np.minimum(1.0, place / 0.003) * np.exp(-place / 0.5) * np.minimum(1.0, (place[-1] - place) / 0.02)
-        line[round(time_s * RATE_HZ) :][: len(place)] += rng.uniform(0.15, 0.5) * note * shape
+        line[round(time_s * RATE_HZ) :][: len(place)] += rng.uniform(softest, 0.5) * note * shape
     return 0.2 * line
 
 
@@ -96,6 +98,17 @@ def test_a_string_and_its_amplifier_hold_one_line(tmp_path: Path):
     for name in ("plugged in", "amplifier"):
         assert min(figures(verdicts[name], played_s)) > 0.9
     assert [verdict.drum for verdict in verdicts.values()] == [0, 1, 2, 1]
+
+
+def test_two_who_double_a_line_both_keep_it(tmp_path: Path):
+    """Evenly played, each with a little of the other in the microphone: neither is the other's bleed."""
+    rng = np.random.default_rng(11)
+    played_s = [BEATS_S + rng.normal(0.0, 0.012, len(BEATS_S)) for _ in range(2)]
+    one, two = (plucked(rng, each, 196.0, softest=0.48) for each in played_s)
+    verdicts = judged(tmp_path, rng, {"one": one + across(two, 0.2), "two": two + across(one, 0.2)})
+    for name, each in zip(("one", "two"), played_s, strict=True):
+        assert not verdicts[name].is_far
+        assert min(figures(verdicts[name], each)) > 0.9
 
 
 def test_a_drum_alone_beside_a_line_does_not_take_its_notes(tmp_path: Path):
