@@ -52,8 +52,10 @@ _FEWEST, _SOME = 4, 8
 _SOFTEST = 0.03
 """Relative to the loud moments of its track: softer attacks of a neighbour's line are not its own."""
 
-_LOUDEST_PERCENT, _EXPLAINED_DB, _EXPLAINED_SHARE = 70, 6.0, 0.5
-"""A far microphone hears its loudest moments from others: so many of them lie no higher above what those may bleed."""
+_LOUDEST_SHARE, _FEWEST_LOUDEST = 0.08, 6
+_EXPLAINED_DB, _EXPLAINED_SHARE = 6.0, 0.5
+"""A far microphone hears its loudest moments from others: so many of them lie no higher above what those may bleed.
+They are few, since a line may have few notes and hear much else."""
 
 _FAR_DOUBT = 6.0
 
@@ -180,7 +182,7 @@ class _Heard:
         if not len(self.power):
             return False
         level_db = self.analysis.attacks.level_db
-        loudest = level_db >= np.percentile(level_db, _LOUDEST_PERCENT)
+        loudest = np.argsort(-level_db, kind="stable")[: max(_FEWEST_LOUDEST, round(_LOUDEST_SHARE * len(level_db)))]
         above_db = _ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1))
         return bool(np.mean(above_db[loudest] < _EXPLAINED_DB) > _EXPLAINED_SHARE)
 
