@@ -14,7 +14,7 @@ import argparse
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
 import numpy as np
@@ -110,9 +110,14 @@ def _across(sound: Sound, level_db: tuple[float, float], rng: np.random.Generato
     return np.asarray(heard * (0.5 * gain / max(float(np.abs(heard).max()), 1e-9)))
 
 
+@cache
+def _kits_of(folder: Path) -> dict[str, Kit]:
+    return load_kits(folder)
+
+
 def measure(kits: Path, notes: Path, seed: int) -> list[tuple[str, str, float, float, float]]:
     """Kind, track, F, precision and recall of each track of one take."""
-    drums, band, lines = made_band(load_kits(kits), notes, seed)
+    drums, band, lines = made_band(_kits_of(kits), notes, seed)
     alone, together = program(drums), program(band)
     rows = []
     for name, struck in band.struck.items():

@@ -47,6 +47,13 @@ def drum(rng: np.random.Generator, pitch_hz: float, length_s: float = 0.25) -> n
     return 0.4 * sound * fade * np.minimum(1.0, (np.arange(len(time)) + 6) / 24)
 
 
+def write_microphones(folder: Path, rng: np.random.Generator, microphones: dict[str, np.ndarray]) -> None:
+    """Microphones of one take over a little noise, by name."""
+    for name, sound in microphones.items():
+        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
+        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
+
+
 def drum_line(
     rng: np.random.Generator, times: np.ndarray, pitch_hz: float, *, seconds: int, softest: float
 ) -> np.ndarray:

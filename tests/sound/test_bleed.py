@@ -15,7 +15,7 @@ from supple_snare.sound.files import read_recording
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.kinds import mark_grace_and_rolls
-from tests.conftest import RATE_HZ, Take, drum_line
+from tests.conftest import RATE_HZ, Take, drum_line, write_microphones
 
 SECONDS = 24
 line = partial(drum_line, seconds=SECONDS, softest=0.4)
@@ -25,13 +25,6 @@ def judged(folder: Path, names: list[str]) -> dict[str, Verdict]:
     """Verdicts of some tracks of a take, by name."""
     found = [analyse(read_recording(folder / f"{name}.wav")) for name in names]
     return dict(zip(names, judge_bleed(found), strict=True))
-
-
-def write(folder: Path, rng: np.random.Generator, microphones: dict[str, np.ndarray]) -> None:
-    """Microphones over a little noise."""
-    for name, sound in microphones.items():
-        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
-        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
 
 
 def share_found(verdict: Verdict, times: np.ndarray) -> float:
@@ -82,7 +75,7 @@ def test_the_microphone_of_an_idle_drum_plays_nothing(tmp_path):
     rng = np.random.default_rng(8)
     snare = line(rng, np.arange(0.5, 23.0, 1.07), 200.0)
     kick = line(rng, np.arange(1.0, 23.0, 0.61), 70.0)
-    write(
+    write_microphones(
         tmp_path,
         rng,
         {
@@ -105,7 +98,7 @@ def test_a_grace_note_is_as_loud_as_it_is_and_not_as_its_main_stroke(tmp_path):
     for times, gain in ((mains, 1.0), (mains - 0.030, 0.5)):
         for at in np.rint(times * RATE_HZ).astype(int):
             sound[at : at + len(decay)] += gain * decay * rng.normal(size=len(decay))
-    write(tmp_path, rng, {"tom": sound})
+    write_microphones(tmp_path, rng, {"tom": sound})
     (verdict,) = judged(tmp_path, ["tom"]).values()
     played = verdict.played
     hits = mark_grace_and_rolls(Hits.of(verdict.time_s[played], level_db=verdict.level_db[played]))
@@ -120,7 +113,9 @@ def test_two_players_who_double_a_line_are_both_heard(tmp_path):
     written = np.arange(0.5, 23.0, 0.55)
     times = [written + rng.normal(0.0, 0.010, len(written)) for _ in range(2)]
     first, second = line(rng, times[0], 180.0), line(rng, times[1], 185.0)
-    write(tmp_path, rng, {"one": first + 0.15 * np.roll(second, 150), "two": second + 0.15 * np.roll(first, 150)})
+    write_microphones(
+        tmp_path, rng, {"one": first + 0.15 * np.roll(second, 150), "two": second + 0.15 * np.roll(first, 150)}
+    )
     verdicts = judged(tmp_path, ["one", "two"])
     assert share_found(verdicts["one"], times[0]) > 0.9
     assert share_found(verdicts["two"], times[1]) > 0.9
@@ -133,7 +128,9 @@ def test_bleed_just_before_a_stroke_does_not_make_it_early(tmp_path):
     ahead = together - rng.uniform(0.004, 0.012, len(together))
     alone = np.arange(0.9, 23.0, 1.6)
     snare, kick = line(rng, np.sort(np.concatenate([together, alone])), 210.0), line(rng, ahead, 70.0)
-    write(tmp_path, rng, {"snare": snare + 0.12 * np.roll(kick, 80), "kick": kick + 0.12 * np.roll(snare, 80)})
+    write_microphones(
+        tmp_path, rng, {"snare": snare + 0.12 * np.roll(kick, 80), "kick": kick + 0.12 * np.roll(snare, 80)}
+    )
     found = judged(tmp_path, ["snare", "kick"])
     assert share_found(found["snare"], together) > 0.75
     assert share_found(found["kick"], ahead) > 0.9
@@ -146,7 +143,9 @@ def test_bleed_at_once_before_a_stroke_is_not_a_stroke(tmp_path):
     ahead = together - rng.uniform(0.013, 0.019, len(together))
     struck = np.sort(np.concatenate([together, np.arange(0.9, 23.0, 1.6)]))
     snare, kick = line(rng, struck, 210.0), line(rng, ahead, 70.0)
-    write(tmp_path, rng, {"snare": snare + 0.15 * np.roll(kick, 80), "kick": kick + 0.12 * np.roll(snare, 80)})
+    write_microphones(
+        tmp_path, rng, {"snare": snare + 0.15 * np.roll(kick, 80), "kick": kick + 0.12 * np.roll(snare, 80)}
+    )
     found = judged(tmp_path, ["snare", "kick"])["snare"]
     assert share_found(found, struck) > 0.9
     assert np.count_nonzero(found.played) <= len(struck) + 1
@@ -161,7 +160,7 @@ def test_an_overhead_does_not_claim_a_drum_it_hears_well(tmp_path):
         "cymbal": np.arange(0.5, 23.0, 0.29),
     }
     sounds = {name: line(rng, times[name], hz) for name, hz in (("kick", 70.0), ("snare", 210.0), ("cymbal", 4_000.0))}
-    write(
+    write_microphones(
         tmp_path,
         rng,
         {
@@ -191,7 +190,7 @@ def test_an_overhead_that_alone_hears_a_horn_is_still_far(tmp_path):
         horn[round(time * RATE_HZ) :][: len(note)] += 0.1 * note * shape
     far = {name: 0.15 * np.roll(sound, 150) for name, sound in (("kick", kick), ("snare", snare), ("horn", horn))}
     close = {"kick": kick + far["snare"] + far["horn"], "snare": snare + far["kick"] + far["horn"]}
-    write(tmp_path, rng, close | {"over": np.roll(kick + snare, 150) + horn})
+    write_microphones(tmp_path, rng, close | {"over": np.roll(kick + snare, 150) + horn})
     verdicts = judged(tmp_path, ["kick", "snare", "over"])
     assert [verdict.is_far for verdict in verdicts.values()] == [False, False, True]
 

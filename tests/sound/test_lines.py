@@ -7,13 +7,12 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-import soundfile
 
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.verdict import Verdict
-from tests.conftest import RATE_HZ, drum_line
+from tests.conftest import RATE_HZ, drum_line, write_microphones
 
 SECONDS = 24
 strokes = partial(drum_line, seconds=SECONDS, softest=0.4)
@@ -38,9 +37,7 @@ def plucked(
 
 def judged(folder: Path, rng: np.random.Generator, tracks: dict[str, np.ndarray]) -> dict[str, Verdict]:
     """Verdicts of tracks over a little noise, by name."""
-    for name, sound in tracks.items():
-        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
-        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
+    write_microphones(folder, rng, tracks)
     return dict(
         zip(tracks, judge_bleed([analyse(read_recording(folder / f"{name}.wav")) for name in tracks]), strict=True)
     )

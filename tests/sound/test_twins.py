@@ -6,7 +6,6 @@ from functools import partial
 
 import numpy as np
 import pytest
-import soundfile
 
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import judge_bleed
@@ -14,7 +13,7 @@ from supple_snare.sound.events import gather_events
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.starts import rough_starts
 from supple_snare.sound.twins import find_drums, groups_without_twins
-from tests.conftest import RATE_HZ, Take, drum_line
+from tests.conftest import RATE_HZ, Take, drum_line, write_microphones
 
 SECONDS = 24
 line = partial(drum_line, seconds=SECONDS, softest=0.4)
@@ -42,12 +41,8 @@ def analyses(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Analysis]:
         "beside": 0.7 * late(snare, 0.15) + 0.13 * late(kick, 1.2),
         "before": 0.8 * late(kick, 0.7) + 0.13 * late(snare, 2.4),
     }
-    found = {}
-    for name, sound in microphones.items():
-        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
-        soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
-        found[name] = analyse(read_recording(folder / f"{name}.wav"))
-    return found
+    write_microphones(folder, rng, microphones)
+    return {name: analyse(read_recording(folder / f"{name}.wav")) for name in microphones}
 
 
 def hits_of(analyses: list[Analysis]) -> list[np.ndarray]:

@@ -13,16 +13,16 @@ import numpy as np
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.events import Events, gather_events
-from supple_snare.sound.judge import judged_odds
+from supple_snare.sound.judge import alone_odds, judged_odds
 from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.material import PRESETS
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.shapes import likeness
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
-from supple_snare.sound.starts import covered_by, rough_starts, settle_starts
+from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.twins import find_drums, groups_without_twins
-from supple_snare.sound.verdict import Verdict, verdict_of
-from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
+from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
+from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db
 
 _WEIGHTS = {
     "own_share": 0.755,
@@ -44,9 +44,6 @@ _WEIGHTS = {
 _BIAS = 2.5
 """Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks. The likeness
 to other attacks is not in it: the guess chooses these."""
-
-_ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
-"""The same for a microphone that cannot be compared with others."""
 
 _MOST_RISE_DB = 15.0
 
@@ -78,8 +75,7 @@ _AS_LIKE_AS_CAN_BE = 0.95
 """No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
 
 _PLAINLY_FAR = 1.0
-_FAR_DOUBT = 6.0
-"""Log odds against a drum of its own, and by how much a stroke must be surer beyond one more than them."""
+"""Log odds against a drum of its own; from them to one more the doubt grows."""
 
 _ENOUGH = 8
 _SURELY_OWN = 4.0
@@ -149,7 +145,7 @@ class Signs:
 
     def alone_log_odds(self) -> FloatArray:
         """The same where there is no other microphone: only how loud it is and how plainly it rises can speak."""
-        return _ALONE_LEVEL * self.level + _ALONE_RISE * self.rise + _ALONE_BIAS
+        return alone_odds(self.level, self.rise)
 
 
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
@@ -195,10 +191,7 @@ def _judge_drums(analyses: Sequence[Analysis]) -> list[Verdict]:
         doubts.append(_doubt(signs))
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
-    return [
-        replace(verdict, log_odds=frozen(verdict.log_odds - doubt))
-        for verdict, doubt in zip(verdicts, doubts, strict=True)
-    ]
+    return [verdict.doubted(doubt) for verdict, doubt in zip(verdicts, doubts, strict=True)]
 
 
 def _doubt(signs: Signs | None) -> float:
@@ -207,7 +200,7 @@ def _doubt(signs: Signs | None) -> float:
     That is a far one, or that of a drum that never plays.
     """
     closeness = float(signs.closeness[0]) if signs is not None else 0.0
-    return float(np.clip(-closeness - _PLAINLY_FAR, 0.0, 1.0)) * _FAR_DOUBT
+    return float(np.clip(-closeness - _PLAINLY_FAR, 0.0, 1.0)) * FAR_DOUBT
 
 
 def _is_far(closeness: float, verdict: Verdict) -> bool:
@@ -253,9 +246,9 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
     starts, others = [], []
     for track, analysis in enumerate(analyses):
         heard, bleed = _likely_bleed(analyses, sources, track, rough_s[track], struck_s)
-        covered = covered_by(analysis.attacks, heard, bleed)
-        starts.append(settle_starts(analysis.attacks, covered))
-        others.append(np.maximum(analysis.attacks.quiet, covered)[:, 0])
+        settled_s, beside = settle_beside(analysis.attacks, heard, bleed)
+        starts.append(settled_s)
+        others.append(beside)
     weighed = []
     for track, analysis in enumerate(analyses):
         signs = _signs(analyses, sources, track, starts[track], starts)

@@ -18,6 +18,8 @@ from supple_snare.timing.units import FloatArray
 
 JUDGES_FILE = Path(__file__).parent / "judge.json"
 
+_ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
+
 _GUESS_WORD = 0.5
 _PLAIN_ODDS = 2.0
 _PLAIN_LEAST = 4
@@ -88,6 +90,11 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     if not len(signs):
         return guess
     return weighed(judges().odds(network_inputs(signs, guess, relative)), guess)
+
+
+def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
+    """Log odds where nothing can be compared: by the level against loud ones and by how much the spectrum rises, dB."""
+    return _ALONE_LEVEL * level_db + _ALONE_RISE * rise_db + _ALONE_BIAS
 
 
 def weighed(odds: FloatArray, guess: FloatArray) -> FloatArray:

@@ -10,24 +10,25 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cache
 
 import numpy as np
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.events import distances_s, rising
-from supple_snare.sound.judge import emptiest_place
+from supple_snare.sound.judge import alone_odds, emptiest_place
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.sound.rises import Rises
-from supple_snare.sound.starts import covered_by, rough_starts, settle_starts
-from supple_snare.sound.verdict import Verdict, verdict_of
+from supple_snare.sound.starts import rough_starts, settle_beside
+from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
 from supple_snare.timing.hits import nearest_index
-from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+from supple_snare.timing.units import FloatArray, amplitude_to_db
 
-_LEVEL, _RISE, _BIAS = 0.304, 0.306, 5.6
+_NOTE_ODDS = 1.5
 _RISES_DB = (8.0, 15.0)
 _LOUD_PERCENT = 95
-"""Log odds of a note by how loud it grows against the loud ones, and how much the spectrum rises: as of a drum that is
-heard alone, but that notes span more dynamics, and may rise out of one another as little as they like."""
+"""Notes are judged by how loud they grow and how they rise as a drum is that is heard alone, but that they span more
+dynamics, and may rise out of one another as little as they like."""
 
 _ABOVE, _ABOVE_BEST, _ABOVE_LEVEL, _ABOVE_RISE, _ABOVE_BIAS = 0.095, 0.037, 0.064, 0.326, -2.6
 _ABOVE_DB = (-10.0, 30.0)
@@ -56,8 +57,6 @@ _LOUDEST_SHARE, _FEWEST_LOUDEST = 0.08, 6
 _EXPLAINED_DB, _EXPLAINED_SHARE = 6.0, 0.5
 """A far microphone hears its loudest moments from others: so many of them lie no higher above what those may bleed.
 They are few, since a line may have few notes and hear much else."""
-
-_FAR_DOUBT = 6.0
 
 _SAME_LOUD, _SAME_FARTHEST_S, _SAME_STRAY_S, _SAME_SHARE = 0.3, 0.012, 0.0015, 0.7
 """Two tracks hold one line (a string plugged in, and its amplifier) if so many of the loud notes of each come with one
@@ -91,17 +90,18 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
     notes = {track: _Player.of(analyses[track].levels, np.sort(rough_s[track])) for track in lines}
     leader = _leaders(notes)
 
-    def heard(track: int, later_s: float, without: set[int]) -> _Heard:
+    @cache
+    def heard(track: int, later_s: float, without: frozenset[int]) -> _Heard:
         others = [each for number, each in notes.items() if leader[number] != leader[track] and number not in without]
         return _Heard.of(analyses[track], rough_s[track], later_s, [*players.values()], others)
 
     # A player who lags is no far microphone, though what bleeds into his own comes as late.
-    far = {track for track in lines if heard(track, float(distance_s[track]), set()).is_explained}
+    far = frozenset(track for track in lines if heard(track, float(distance_s[track]), frozenset()).is_explained)
     found = {}
     for track in lines:
-        later_s, doubt = (float(distance_s[track]), _FAR_DOUBT) if track in far else (0.0, 0.0)
-        verdict = heard(track, later_s, far - {track}).verdict(leader[track], doubt)
-        found[track] = replace(verdict, is_far=track in far)
+        later_s, doubt = (float(distance_s[track]), FAR_DOUBT) if track in far else (0.0, 0.0)
+        verdict = heard(track, later_s, far - {track}).verdict(leader[track])
+        found[track] = replace(verdict.doubted(doubt), is_far=track in far)
     return found
 
 
@@ -186,19 +186,17 @@ class _Heard:
         above_db = _ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1))
         return bool(np.mean(above_db[loudest] < _EXPLAINED_DB) > _EXPLAINED_SHARE)
 
-    def verdict(self, drum: int, doubt: float) -> Verdict:
-        """Which of the attacks are notes of this line; each must be surer by a doubt."""
+    def verdict(self, drum: int) -> Verdict:
+        """Which of the attacks are notes of this line."""
         attacks = self.analysis.attacks
-        if not len(attacks):
-            return Verdict(frozen([]), frozen([]), frozen([]), frozen([]), drum=drum)
-        covered = covered_by(attacks, np.sqrt(self.power), np.sqrt(self.bleed))
-        others = np.maximum(attacks.quiet, covered)[:, 0]
-        verdict = verdict_of(self.analysis, settle_starts(attacks, covered), others, self._log_odds(attacks), drum)
-        return replace(verdict, log_odds=frozen(verdict.log_odds - doubt))
+        settled_s, others = settle_beside(attacks, np.sqrt(self.power), np.sqrt(self.bleed))
+        return verdict_of(self.analysis, settled_s, others, self._log_odds(attacks), drum)
 
     def _log_odds(self, attacks: Rises) -> FloatArray:
+        if not len(attacks):
+            return np.zeros(0)
         level_db = attacks.level_db - np.percentile(attacks.level_db, _LOUD_PERCENT)
-        of_a_note = _LEVEL * level_db + _RISE * np.clip(attacks.rise_db, *_RISES_DB) + _BIAS
+        of_a_note = alone_odds(level_db, np.clip(attacks.rise_db, *_RISES_DB)) + _NOTE_ODDS
         above_db = np.clip(_ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1)), *_ABOVE_DB)
         best_db = np.clip(_ratio_db(self.power, self.bleed).max(axis=1), *_ABOVE_DB)
         of_no_bleed = _ABOVE * above_db + _ABOVE_BEST * best_db + _ABOVE_BIAS

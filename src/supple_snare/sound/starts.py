@@ -41,25 +41,6 @@ _MOST_COVER = 0.2
 20 ms tells, and never so much that an attack which was found all the same could not be seen to rise."""
 
 
-def covered_by(attacks: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray:
-    """Amplitude of the neighbours in each view of each attack, shape (n, views).
-
-    Parameters
-    ----------
-    attacks : Rises
-        n attacks of one track.
-    heard, bleed : float array, shape (n, BANDS)
-        What starts there in each band, and how much of it the neighbours make, on one scale.
-    """
-    shares = [
-        np.sqrt(
-            np.sum(bleed[:, view.bands] ** 2, axis=1) / np.maximum(np.sum(heard[:, view.bands] ** 2, axis=1), 1e-12)
-        )
-        for view in VIEWS
-    ]
-    return np.minimum(_COVER_SHARE * np.stack(shares, axis=1), _MOST_COVER) * attacks.peak
-
-
 def rough_starts(rises: Rises, covered: FloatArray | float = 0.0) -> FloatArray:
     """Starts of attacks from what all attacks of the track have in common; see `settle_starts` for the arguments."""
     if not len(rises):
@@ -100,6 +81,37 @@ def settle_starts(rises: Rises, covered: FloatArray | float) -> FloatArray:
     """
     covered = np.broadcast_to(np.asarray(covered, dtype=np.float64), rises.peak.shape)
     return starts_of_alike(rises, np.maximum(rises.quiet, covered), rough_starts(rises, covered))
+
+
+def settle_beside(rises: Rises, heard: FloatArray, bleed: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Starts of attacks beside what neighbours make, and the amplitude of all else that sounds at each.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    heard, bleed : float array, shape (n, BANDS)
+        Amplitude that starts there in each band, and how much of it the neighbours make, on one scale.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Starts in seconds.
+    float array, shape (n,)
+    """
+    covered = _covered_by(rises, heard, bleed)
+    return settle_starts(rises, covered), np.maximum(rises.quiet, covered)[:, 0]
+
+
+def _covered_by(rises: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray:
+    """Amplitude of the neighbours in each view of each attack, shape (n, views)."""
+    shares = [
+        np.sqrt(
+            np.sum(bleed[:, view.bands] ** 2, axis=1) / np.maximum(np.sum(heard[:, view.bands] ** 2, axis=1), 1e-12)
+        )
+        for view in VIEWS
+    ]
+    return np.minimum(_COVER_SHARE * np.stack(shares, axis=1), _MOST_COVER) * rises.peak
 
 
 def _where_visible(rises: Rises, heights: FloatArray, others: FloatArray, start: FloatArray) -> FloatArray:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +12,9 @@ from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.shapes import agreed_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
+
+FAR_DOUBT = 6.0
+"""Log odds by which what seems played into a microphone that is surely far must be surer."""
 
 _SOON_S = 0.045
 """Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
@@ -51,6 +54,10 @@ class Verdict:
     def played(self) -> NDArray[np.bool_]:
         """Which attacks were played into this microphone."""
         return self.log_odds > 0.0
+
+    def doubted(self, by: float) -> Verdict:
+        """The same where attacks must be surer by some log odds."""
+        return replace(self, log_odds=frozen(self.log_odds - by))
 
 
 def verdict_of(
