@@ -12,7 +12,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from playing import CENTRE_HZ, FEELS, Played, drawn, drums, play, ruling_of, written
+from playing import CENTRE_HZ, FEELS, SWUNG_8_OF_16, Played, drawn, drums, play, ruling_of, written
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling
@@ -152,7 +152,7 @@ def _kind(ruling: Ruling) -> str:
     if ruling.also is not None:
         return "mixed"
     if ruling.swing > 0.5:
-        return f"swung {ruling.subdivision.note}"
+        return SWUNG_8_OF_16 if ruling.swing_note == 8 else f"swung {ruling.subdivision.note}"
     return "triplet" if ruling.subdivision.triplet else "straight"
 
 
@@ -167,8 +167,11 @@ def measure_rulings(takes: int) -> None:
     right: dict[str, list[bool]] = defaultdict(list)
     told: dict[str, list[bool]] = defaultdict(list)
     swing_errors, alarmed = [], []
-    for seed in range(takes):
-        played = play(drawn(seed, bars=24, drift_slots=(0.0, 0.15)[seed % 2]), seed)
+    manners = [drawn(seed, bars=24, drift_slots=(0.0, 0.15)[seed % 2]) for seed in range(takes)]
+    swings = np.random.default_rng(8).uniform(0.55, 0.66, takes // 6)
+    manners += [drawn(seed, bars=24, feel=SWUNG_8_OF_16, swing=float(swing)) for seed, swing in enumerate(swings)]
+    for seed, each in enumerate(manners):
+        played = play(each, seed)
         manner, felt = played.manner, played.manner.meter.felt_beats
         for first in (1, 9, 17):
             start, end = played.grid.bar_time_s([first, first + 8]) - 0.04

@@ -27,6 +27,9 @@ CENTRE_HZ = {"low": 70.0, "tom": 130.0, "snare": 300.0, "hat": 5000.0}
 
 FEELS = ("straight 8", "straight 16", "swung 8", "swung 16", "triplet", "mixed")
 
+SWUNG_8_OF_16 = "swung 8 of 16"
+"""Sixteenths played among eighths that swing; never drawn by itself."""
+
 
 @dataclass(frozen=True)
 class Manner:
@@ -152,6 +155,7 @@ def ruling_of(manner: Manner) -> Ruling:
         "swung 16": Ruling(Subdivision(16), swing=manner.swing),
         "triplet": Ruling(Subdivision(8, triplet=True)),
         "mixed": Ruling(Subdivision(16), Subdivision(8, triplet=True)),
+        SWUNG_8_OF_16: Ruling(Subdivision(16), swing=manner.swing, swing_note=8),
     }[manner.feel]
 
 

@@ -259,12 +259,14 @@ def _tempo(options: argparse.Namespace) -> Any:
     session = _read_group(options)
     view = _listen(session, Stages())
     readings = _readings(session, view)
-    result = tempo_report(session, view, readings)
+    evidence = weigh_slots(session, view.strokes, readings[0].grid, None)
+    ruling = evidence.candidates[0].ruling if evidence is not None else None
+    result = tempo_report(view, readings, ruling)
     others = ", ".join(f"{other.tempo:.2f} in {other.meter}" for other in result.runners_up)
     first = f"bar 1 at {result.first_beat:.3f} s{', not sure' if readings[0].is_bar_unsure else ''}"
     _say(f"{readings[0].in_words}; {first}; else: {others}")
-    if result.grid is not None and result.swing is not None:
-        _say(f"slots that fit best: {Ruling.parse(result.grid, swing=result.swing).in_words}")
+    if ruling is not None:
+        _say(f"slots that fit best: {ruling.in_words}")
     return result
 
 

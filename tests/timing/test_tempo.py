@@ -117,6 +117,7 @@ _PLAYED = {
     "1/8T": ([0.0, 1 / 3, 2 / 3], 0.5),
     "1/8 swung": ([0.0, 0.62], 0.62),
     "1/16 swung": ([0.0, 0.29, 0.5, 0.79], 0.58),
+    "1/16, pairs of 1/8 swung": ([0.0, 0.295, 0.59, 0.795], 0.59),
 }
 
 
@@ -130,7 +131,7 @@ def test_the_ruling_played_is_suggested(name, drift):
     beat = beat[rng.random(len(beat)) < 0.85]
     played = beat + drift * np.sin(beat / 6.0) + rng.normal(0, 0.010, len(beat))
     best = suggest_ruling(np.sort(played), 0.5)[0]
-    assert str(best.ruling) == name.split()[0]
+    assert best.ruling.in_words.startswith(name)
     assert best.ruling.swing == pytest.approx(swing, abs=0.012)
     assert best.share > 0.9
     assert best.spread_ms == pytest.approx(5.0, abs=2.0)

@@ -66,7 +66,7 @@ class GrooveFile(msgspec.Struct, frozen=True, kw_only=True):
             tempo=groove.tempo_bpm,
             grid=str(groove.ruling),
             swing=groove.ruling.swing,
-            swing_of=None if groove.ruling.swing_note is None else f"1/{groove.ruling.swing_note}",
+            swing_of=groove.ruling.swing_of,
             source=groove.source,
         )
 

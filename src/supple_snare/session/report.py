@@ -10,10 +10,10 @@ import numpy as np
 
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import stroke_doubts
-from supple_snare.session.finding import weigh_slots
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.cut import Cut
 from supple_snare.timing.hits import Hits, Kind
+from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tighten import Kept
 from supple_snare.timing.units import FloatArray, ms_to_s
@@ -79,6 +79,7 @@ class TempoReport(msgspec.Struct, frozen=True):
     runners_up: list[TempoRecord]
     grid: str | None
     swing: float | None
+    swing_of: str | None
 
 
 class PlaceRecord(msgspec.Struct, frozen=True):
@@ -173,12 +174,10 @@ def lead_files(session: Session, view: GroupView) -> list[str]:
     return [names[number] for number in view.strokes.lead]
 
 
-def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFinding]) -> TempoReport:
-    """The likeliest reading of the tempo, the others, and the slots that its grid suggests."""
+def tempo_report(view: GroupView, readings: Sequence[TempoFinding], ruling: Ruling | None) -> TempoReport:
+    """The likeliest reading of the tempo, the others, and the slots suggested on its grid."""
     best = readings[0]
     played_s = view.strokes.time_s
-    evidence = weigh_slots(session, view.strokes, best.grid, None)
-    ruling = evidence.candidates[0].ruling if evidence is not None else None
     return TempoReport(
         tempo=best.tempo_bpm,
         first_beat=float(best.grid.bar_time_s(1)),
@@ -193,6 +192,7 @@ def tempo_report(session: Session, view: GroupView, readings: Sequence[TempoFind
         ],
         grid=str(ruling) if ruling is not None else None,
         swing=round(ruling.swing, 4) if ruling is not None else None,
+        swing_of=ruling.swing_of if ruling is not None else None,
     )
 
 

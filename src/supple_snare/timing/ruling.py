@@ -98,6 +98,11 @@ class Ruling:
         return cls(Subdivision.parse(first), Subdivision.parse(second) if plus else None, swing, swing_note)
 
     @property
+    def swing_of(self) -> str | None:
+        """The notes that make the pairs, as they are written; None for the slots themselves."""
+        return f"1/{self.swing_note}" if self.swing_note else None
+
+    @property
     def pair_beats(self) -> float:
         """Length of the pairs that swing, in quarter notes."""
         return 8.0 / self.swing_note if self.swing_note else 2.0 * self.subdivision.slot_beats
@@ -150,10 +155,13 @@ class Ruling:
     def in_words(self) -> str:
         """The ruling with its swing.
 
-        >>> Ruling(Subdivision(8), swing=0.62).in_words
-        '1/8 swung 62.0 %'
+        >>> Ruling(Subdivision(8), swing=0.62).in_words, Ruling(Subdivision(16), swing=0.6, swing_note=8).in_words
+        ('1/8 swung 62.0 %', '1/16, pairs of 1/8 swung 60.0 %')
         """
-        return str(self) if self.swing == 0.5 else f"{self} swung {100.0 * self.swing:.1f} %"
+        if self.swing == 0.5:
+            return str(self)
+        pairs = f", pairs of {self.swing_of}" if self.swing_of else ""
+        return f"{self}{pairs} swung {100.0 * self.swing:.1f} %"
 
     def __str__(self) -> str:
         return str(self.subdivision) if self.also is None else f"{self.subdivision}+{self.also}"

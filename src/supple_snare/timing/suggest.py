@@ -8,12 +8,12 @@ Ann. Stat. 6, 1978).
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from supple_snare.timing.drift_path import find_drift, slow_part
-from supple_snare.timing.ruling import Ruling, Subdivision
+from supple_snare.timing.ruling import SWING_RANGE, Ruling, Subdivision
 from supple_snare.timing.units import FloatArray, IntArray
 
 LEAST_STROKES = 12
@@ -23,13 +23,24 @@ _LEAST_SWING = 0.535
 """Less than this is feel, not swing."""
 
 _SWINGS = np.linspace(0.55, 0.74, 9)
+
+_SWUNG = (
+    (Ruling(Subdivision(8)), SWING_RANGE[1]),
+    (Ruling(Subdivision(16)), SWING_RANGE[1]),
+    (Ruling(Subdivision(16), swing_note=8), 0.63),
+)
+"""Slots that may swing, and how far. Sixteenths among eighths that swing further cannot be told from triplets."""
+
 _STRAY = 0.02
 _LINE_COST = 5.0
 _SWING_LINES = 0.5
 _LEAST_ON_LINE = 3
 _SWING_ROUNDS = 3
 _NEAR_S = 0.035
-_SLOW_ROUNDS = 2
+
+_SLOW_WIDTHS = (2.0, 2.0, 1.0, 1.0)
+"""The drift is taken out in steps ever finer: what is left of it by coarse lines speaks for dense ones."""
+
 _WIDTH_S = (0.004, 0.030)
 
 _PLAINLY, _PLAINLY_IN_ALL = 0.1, 10.0
@@ -113,10 +124,11 @@ def suggest_ruling(
     plain = _plain_rulings(compound)
     found = [music.weighed(ruling) for ruling in (plain if now is None or now in plain else [*plain, now])]
     if not compound:
-        for note in (8, 16):
-            swung = max((music.weighed(_swung(note, swing)) for swing in _SWINGS), key=lambda candidate: candidate.fit)
+        for notes, most in _SWUNG:
+            pairs = [replace(notes, swing=float(swing)) for swing in _SWINGS if swing <= most]
+            swung = max((music.weighed(ruling) for ruling in pairs), key=lambda candidate: candidate.fit)
             finer = music.weighed(music.with_finer_swing(swung.ruling))
-            if finer.ruling.swing >= _LEAST_SWING:
+            if _LEAST_SWING <= finer.ruling.swing <= most:
                 found.append(finer)
     return sorted(found, key=lambda candidate: -candidate.fit)
 
@@ -126,10 +138,6 @@ def _plain_rulings(compound: bool) -> list[Ruling]:
         return [Ruling(Subdivision(4, dotted=True)), Ruling(Subdivision(8)), Ruling(Subdivision(16))]
     names = ("1/4", "1/8", "1/16", "1/32", "1/8T", "1/16T", "1/16+1/8T")
     return [Ruling.parse(name) for name in names]
-
-
-def _swung(note: int, swing: float) -> Ruling:
-    return Ruling(Subdivision(note), swing=float(swing))
 
 
 @dataclass(frozen=True)
@@ -150,16 +158,18 @@ class _Music:
 
     def with_finer_swing(self, ruling: Ruling) -> Ruling:
         """The ruling with the swing at which its strokes stand."""
+        slots_of_pair = round(ruling.pair_beats / ruling.subdivision.slot_beats)
         for _ in range(_SWING_ROUNDS):
             away, line = self._distances(ruling.positions(self.length) / self.length)
             near = np.abs(away) < _NEAR_S
-            swung, straight = near & (line % 2 == 1), near & (line % 2 == 0)
+            of_pair = line % slots_of_pair
+            swung, straight = near & (of_pair == slots_of_pair // 2), near & (of_pair == 0)
             if min(np.count_nonzero(swung), np.count_nonzero(straight)) < _LEAST_ON_LINE:
                 return ruling
             # What the swung lines lie later than the others is swing.
             late_s = float(np.mean(away[swung]) - np.mean(away[straight]))
             swing = np.clip(ruling.swing + late_s / (self.beat_s * ruling.pair_beats), 0.5, 0.75)
-            ruling = _swung(ruling.subdivision.note, float(swing))
+            ruling = replace(ruling, swing=float(swing))
         return ruling
 
     def _distances(self, lines: FloatArray) -> tuple[FloatArray, IntArray]:
@@ -173,8 +183,8 @@ class _Music:
             away = away - (drift * unit)[:, None]
         nearest = np.abs(away).argmin(axis=1)
         seconds = away[np.arange(len(away)), nearest] * self.beat_s
-        for _ in range(_SLOW_ROUNDS):
-            seconds = seconds - slow_part(self.beat, seconds, width=2.0, wild=0.06, doubt=2.0)
+        for width in _SLOW_WIDTHS:
+            seconds = seconds - slow_part(self.beat, seconds, width=width, wild=0.06, doubt=2.0)
         return seconds, number[nearest]
 
 

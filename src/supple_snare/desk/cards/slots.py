@@ -156,4 +156,5 @@ class SlotsBox(QWidget):
 
 
 def _alike(one: Ruling, other: Ruling) -> bool:
-    return str(one) == str(other) and abs(one.swing - other.swing) < 0.003
+    pairs_alike = one.pair_beats == other.pair_beats or one.swing == other.swing == 0.5
+    return str(one) == str(other) and pairs_alike and abs(one.swing - other.swing) < 0.003
