@@ -13,6 +13,7 @@ from dataclasses import replace
 import numpy as np
 
 from playing import CENTRE_HZ, FEELS, SWUNG_8_OF_16, Played, drawn, drums, play, ruling_of, written
+from supple_snare.timing.assign import assign_slots
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling
@@ -146,6 +147,47 @@ def measure_slots(takes: int) -> None:
             f"slots, {name}: wrong {wrong / count:.2%} of {count} (nearest line {nearest / count:.1%}); "
             f"of those flagged {told / max(wrong, 1):.0%}; flags on right ones {false / count:.2%}"
         )
+
+    for share in (0.1, 0.3):
+        rows = []
+        for seed in range(takes // 3):
+            rows.append(
+                _slots(play(drawn(seed, drift_slots=0.45, wild=0.02, feel="mixed", loose_triplets=share), seed))
+            )
+        real, wrong, flagged = (np.concatenate(columns) for columns in zip(*rows, strict=True))
+        print(
+            f"slots, mixed, {share:.0%} of beats triplets wherever: wrong {np.mean(wrong[real]):.2%}; of those flagged "
+            f"{np.mean(flagged[wrong]):.0%}; flags on right ones {np.mean(flagged[real & ~wrong]):.2%}"
+        )
+    _measure_company(takes // 2)
+
+
+def _measure_company(takes: int) -> None:
+    """A fourth player comes 31 to 50 ms after every second low drum, too late to be one stroke with it."""
+    laid, without, wrong = [], [], []
+    for seed in range(takes):
+        feel = ("straight 8", "straight 16", "swung 8", "swung 16")[seed % 4]
+        played = play(drawn(seed, feel=feel, bars=32, drift_slots=(0.0, 0.2)[seed % 2]), seed)
+        rng = np.random.default_rng([seed, 6])
+        follows = np.isfinite(played.beat) & (played.lead == 1) & (rng.random(len(played.beat)) < 0.5)
+        late_s = rng.uniform(0.031, 0.05) + rng.normal(0.0, 0.006, follows.sum())
+        time_s = np.concatenate([played.time_s, played.time_s[follows] + late_s])
+        lead = np.concatenate([played.lead, np.full(follows.sum(), 3)])
+        beat = np.concatenate([played.beat, np.full(follows.sum(), np.nan)])
+        order = np.argsort(time_s)
+        time_s, lead, beat = time_s[order], lead[order], beat[order]
+        slots = played.grid.slots(time_s[0], time_s[-1])
+        index = assign_slots(time_s, slots, lead=lead).slot_index
+        own_s = played.grid.course.time_at(np.nan_to_num(beat))
+        real = np.isfinite(beat)
+        laid.append(index[lead == 3] >= 0)
+        without.append(index[real] < 0)
+        wrong.append((index >= 0)[real] & (np.abs(slots.time_s[index] - own_s) > 1e-4)[real])
+    late, lost, moved = (np.concatenate(each) for each in (laid, without, wrong))
+    print(
+        f"one who comes just after a drum: laid to a slot of his own {late.mean():.1%} of {len(late)}; of the others "
+        f"wrong {moved.mean():.2%}, without a slot {lost.mean():.2%}"
+    )
 
 
 def _kind(ruling: Ruling) -> str:

@@ -57,6 +57,8 @@ class Manner:
     """Whether the hat of a written rhythm is heard."""
     toms: bool = False
     """Whether fills of a written rhythm are played on a drum that plays nothing else."""
+    loose_triplets: float = 0.0
+    """Of mixed playing: how likely any beat is of triplets; 0: beats 2 and 4 always are, as written music has it."""
 
     @property
     def felt_bpm(self) -> float:
@@ -180,7 +182,9 @@ def play(manner: Manner, seed: int) -> Played:
     slot_s = 60.0 / manner.tempo_bpm * float(np.median(np.diff(np.append(position, meter.bar_beats))))
     drift = _drift(manner.drift_slots * slot_s, manner, rng)
     rows: list[tuple[float, float, int, float, bool]] = []
+    loose = np.random.default_rng([seed, 79])
     for bar in range(manner.bars):
+        triplet = loose.random(meter.count) < manner.loose_triplets if manner.loose_triplets else None
         fill = bar % 8 == 7 and rng.random() < 0.7
         for drum, pattern in enumerate(patterns):
             row = pattern[bar % cycle].copy()
@@ -191,7 +195,7 @@ def play(manner: Manner, seed: int) -> Played:
                 fills = drum == (toms or 0)
                 row[second] = np.where(rng.random(int(second.sum())) < 0.85, 0.7, 0.0) if fills else 0.0
             if manner.feel == "mixed":
-                row = _one_family_a_beat(row, position)
+                row = _one_kind_a_beat(row, position, triplet)
             for slot in np.flatnonzero(row):
                 if rng.random() < (0.4 if manner.groove and row[slot] < _GHOST else manner.missing):
                     continue
@@ -232,15 +236,16 @@ def _pattern(drum: int, cycle: int, position: FloatArray, manner: Manner, rng: n
     return pattern
 
 
-def _one_family_a_beat(row: FloatArray, position: FloatArray) -> FloatArray:
+def _one_kind_a_beat(row: FloatArray, position: FloatArray, of_triplets: NDArray[np.bool_] | None) -> FloatArray:
     """Nobody plays sixteenths and triplets in one beat: the rarer triplets take a beat as a whole."""
     beat = np.floor(position + 1e-9)
     thirds = np.abs(position * 3 - np.rint(position * 3)) < 1e-6
     fourths = np.abs(position * 4 - np.rint(position * 4)) < 1e-6
-    for number in np.unique(beat):
+    for number in np.unique(beat).astype(int):
         here = beat == number
         # Whether a beat is of triplets belongs to its place in the bar, as it does in written music.
         triplet = number in (1, 3) if len(np.unique(beat)) > 3 else number == 1
+        triplet = triplet if of_triplets is None else of_triplets[number]
         row = np.where(here & (~thirds if triplet else ~fourths), 0.0, row)
     return row
 

@@ -12,6 +12,7 @@ from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ordered_path import ordered_path
+from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.strokes import gather_strokes
 
 GRID = Grid(100.0, 1.0)
@@ -112,3 +113,30 @@ def test_a_fill_is_placed_where_nobody_plays_otherwise():
     slots = GRID.slots(time[0], time[-1])
     found = assign_slots(time, slots)
     assert np.rint((slots.time_s[found.slot_index] - 1.0) / SLOT_S) == pytest.approx(place)
+
+
+def test_a_player_who_lags_takes_nobodys_slot():
+    """A bass 40 to 50 ms behind every low drum, past what is joined: it has no slot, and the drums keep theirs."""
+    rng = np.random.default_rng(3)
+    slots = GRID.slots(1.0, 80.0)
+    drum = np.sort(np.concatenate([np.arange(0, 512, 4), rng.choice(np.arange(2, 512, 4), 60, replace=False)]))
+    followed = drum[rng.random(len(drum)) < 0.6]
+    time_s = np.concatenate([1.0 + drum * SLOT_S, 1.0 + followed * SLOT_S + rng.uniform(0.04, 0.05, len(followed))])
+    lead = np.repeat([0, 1], [len(drum), len(followed)])
+    order = np.argsort(time_s)
+    found = assign_slots(time_s[order], slots, lead=lead[order])
+    assert np.all(found.slot_index[lead[order] == 1] == -1)
+    np.testing.assert_allclose(slots.time_s[found.slot_index[lead[order] == 0]], 1.0 + drum * SLOT_S)
+
+
+@pytest.mark.parametrize("lean_ms", [14.0, 20.0])
+def test_a_beat_of_sixteenths_and_triplets_side_by_side_is_of_one_kind(lean_ms):
+    """Sixteenths that lean halfway to the triplet's line and past it are told by the others of their beat."""
+    grid = Grid(130.0, 1.0, ruling=Ruling.parse("1/16+1/8T"))
+    rng = np.random.default_rng(int(lean_ms))
+    beats = [number + np.array([0, 1 / 3, 2 / 3] if number % 4 == 3 else [0, 0.25, 0.5, 0.75]) for number in range(96)]
+    meant = np.concatenate(beats)
+    late_s = np.where(np.isclose(meant % 1.0, 0.25), lean_ms / 1000.0, 0.0) + rng.normal(0.0, 0.003, len(meant))
+    slots = grid.slots(1.0, 50.0)
+    found = assign_slots(1.0 + meant * 60.0 / 130.0 + late_s, slots)
+    assert np.mean(np.isclose(slots.place[found.slot_index], meant)) > 0.99

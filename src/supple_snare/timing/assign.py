@@ -21,16 +21,27 @@ _WINDOW = 6
 """Slots around a stroke, drift taken out, that may be its own."""
 
 _ROUNDS = 3
-"""The habits of the bars are learned from the round before."""
+"""The habits of the bars are learned from the round before; where beats are of two kinds, those take one round more."""
 
 _SKIP_COST = 7.0
 """Cost of leaving a stroke without a slot: more than that of a place where nobody ever plays, as in a fill."""
 
-_WILD_SHARE, _WILD_WIDTH = 0.1, 0.45
+_COMPANY = 4.0
+"""So much less it costs for the lower of two leads that keep coming close to one another: one line is meant, and the
+higher one has it. What comes beside it does not tell the drift either."""
+
+_CLOSE_S, _CLOSE_UNITS = 0.06, 0.5
+_OFTEN, _OFTEN_SHARE = 4, 0.1
+"""How often, and in what share of the strokes of the one that plays less."""
+
+_WILD_SHARE, _WILD_WIDTH = 0.1, 0.3
 """A tenth of strokes may lie anywhere about their line; width in units."""
 
 _WIDTH_RANGE = (0.04, 0.16)
 """Usual distance of strokes from their lines, in units, as far as it is believed."""
+
+_OF_A_KIND, _SURE = 4.0, 6.0
+"""Cost of a triplet in a beat with a sixteenth, or the reverse, and the margin that makes a stroke sure of its kind."""
 
 _BARS_AROUND = 16
 _HABIT_WEIGHT = 1.8
@@ -46,6 +57,10 @@ _RARE = 0.25
 _SMOOTH_UNITS, _WILD = 4.0, 0.35
 CLOSE_MARGIN = 3.0
 """A choice that is less likely than this against the next best, as a natural logarithm, is a close call."""
+
+_FARTHEST = 0.8
+"""No stroke belongs to a line, drift left out, that it is farther from than this, in parts of the way to the next
+line: one that comes after another on the same line has no slot of its own."""
 
 _BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
@@ -78,6 +93,7 @@ def assign_slots(
     slots: Slots,
     *,
     lead: IntArray | None = None,
+    rank: IntArray | None = None,
     fixed: IntArray | None = None,
     cost: FloatArray | None = None,
 ) -> Placement:
@@ -91,6 +107,8 @@ def assign_slots(
         Must cover the strokes with a bar to spare on either side, as `Grid.slots` does.
     lead : int array, shape (n,), optional
         Number, from 0, of the lead that played each stroke.
+    rank : int array, shape (n,), optional
+        Rank of that lead, 0 for the highest; its number by default.
     fixed : int array, shape (n,), optional
         Slot given by hand, −1 where the path decides.
     cost : float array, shape (slots,), optional
@@ -107,13 +125,22 @@ def assign_slots(
     lead = np.zeros(count, dtype=np.int64) if lead is None else lead
     fixed = np.full(count, -1) if fixed is None else fixed
     cost = np.zeros(len(slots)) if cost is None else cost
-    return _Path(np.asarray(time_s, dtype=np.float64), slots, lead, fixed, cost).placement()
+    rank = lead if rank is None else rank
+    return _Path(np.asarray(time_s, dtype=np.float64), slots, lead, rank, fixed, cost).placement()
 
 
 class _Path:
     """The rounds of one placement. All distances in units: the usual distance of lines where a stroke lies."""
 
-    def __init__(self, time_s: FloatArray, slots: Slots, lead: IntArray, fixed: IntArray, cost: FloatArray) -> None:
+    def __init__(
+        self,
+        time_s: FloatArray,
+        slots: Slots,
+        lead: IntArray,
+        rank: IntArray,
+        fixed: IntArray,
+        cost: FloatArray,
+    ) -> None:
         self._time, self._slots, self._lead, self._fixed, self._cost = time_s, slots, lead, fixed, cost
         line_unit = _units(slots)
         self._unit = line_unit[np.clip(np.searchsorted(slots.time_s, time_s), 0, len(slots) - 1)]
@@ -121,20 +148,33 @@ class _Path:
         self._place = np.interp(time_s, slots.time_s, line_place)
         self._habit = np.tile(cost, (int(lead.max()) + 1, 1))
         self._width = 0.12  # usual distance of strokes from their lines
+        self._beat = _beats(slots)
+        self._own_beat = np.zeros(len(time_s), dtype=np.int64)
+        self._told_kind = np.zeros(len(time_s))  # −1 straight for sure, +1 triplet for sure
+        self._in_company = _in_company(time_s, lead, rank, _CLOSE_UNITS * self._unit)
 
     def placement(self) -> Placement:
         chosen = np.full(len(self._time), -1)
         drift = np.zeros(len(self._time))
-        for number in range(_ROUNDS):
-            drift = self._fine_drift(self._drift() if number < _ROUNDS - 1 else drift)
+        last = _ROUNDS + bool(self._slots.strand.any()) - 1
+        for number in range(last + 1):
+            drift = self._fine_drift(self._drift() if number < last else drift)
             before = chosen
             chosen, runner_up, margin = self._choice(drift)
             if np.array_equal(before, chosen):
                 break
             self._habit = _habits(chosen, self._lead, self._slots) + self._cost
+            self._tell_kinds(chosen, margin)
         away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
         close = ((margin < CLOSE_MARGIN) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
         return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen(margin), frozen(close, np.bool_))
+
+    def _tell_kinds(self, chosen: IntArray, margin: FloatArray) -> None:
+        """Which of two note values each stroke speaks for, the more the surer its slot is."""
+        slot = np.maximum(chosen, 0)
+        kind = np.array([0.0, -1.0, 1.0])[self._slots.strand[slot]]
+        self._told_kind = np.where(chosen >= 0, kind * np.minimum(margin / _SURE, 1.0), 0.0)
+        self._own_beat = self._beat[slot]
 
     def _rest(self, chosen: IntArray, drift: FloatArray) -> FloatArray:
         """What remains of the offset without the drift."""
@@ -148,11 +188,25 @@ class _Path:
         """Slots of each window, distances from them, and what habit says of them."""
         near = first[:, None] + np.arange(min(_WINDOW, len(self._slots)))
         offset = (self._time[:, None] - self._slots.time_s[near]) / self._unit[:, None]
-        return near, offset, self._habit[self._lead[:, None], near]
+        habit = self._habit[self._lead[:, None], near]
+        return near, offset, habit + self._strand_costs(near) if self._slots.strand.any() else habit
+
+    def _strand_costs(self, near: IntArray) -> FloatArray:
+        """Cost of the slots of each window by what the other strokes of their beats are, shape (n, width).
+
+        Straight notes and triplets side by side are for music that changes between them: a beat is of one kind.
+        """
+        strand, beat = self._slots.strand[near], self._beat[near]
+        own = _OF_A_KIND * self._told_kind
+        kinds = np.bincount(self._own_beat, own, int(self._beat[-1]) + 1)[beat]
+        kinds -= np.where(self._own_beat[:, None] == beat, own[:, None], 0.0)
+        return np.clip(np.where(strand == 1, kinds, np.where(strand == 2, -kinds, 0.0)), 0.0, _OF_A_KIND)
 
     def _drift(self) -> FloatArray:
         _, offset, habit = self._costs(self._window(self._time))
-        return find_drift(self._place, offset[:, 1:-1], habit[:, 1:-1] - habit.min())
+        tells = ~self._in_company
+        drift = find_drift(self._place[tells], offset[tells, 1:-1], habit[tells, 1:-1] - habit.min())
+        return np.interp(self._place, self._place[tells], drift)
 
     def _choice(self, drift: FloatArray) -> tuple[IntArray, IntArray, FloatArray]:
         """Best slot, next best slot, and how much worse the next best choice is."""
@@ -162,7 +216,8 @@ class _Path:
         usual = (1.0 - _WILD_SHARE) / self._width * np.exp(-0.5 * (away / self._width) ** 2)
         wild = _WILD_SHARE / _WILD_WIDTH * np.exp(-0.5 * (away / _WILD_WIDTH) ** 2)
         cost = habit - np.log((usual + wild) / np.sqrt(2.0 * np.pi))
-        skip = np.full(len(self._time), _SKIP_COST)
+        skip = np.where(self._in_company, _SKIP_COST - _COMPANY, _SKIP_COST)
+        cost[self._is_past_the_next(near, away)] = np.inf
         told = self._fixed >= 0
         cost[told] = np.where(near[told] == self._fixed[told, None], 0.0, np.inf)
         skip[told & np.isfinite(cost).any(axis=1)] = np.inf
@@ -180,16 +235,42 @@ class _Path:
         chosen = np.where(placed, near[rows, best], -1)
         return _in_order(chosen), near[rows, next_best], margin
 
+    def _is_past_the_next(self, near: IntArray, away: FloatArray) -> NDArray[np.bool_]:
+        """Whether a stroke lies as good as on the next line, or past it, shape (n, width)."""
+        gap = np.diff(self._slots.time_s)
+        after, before = np.append(gap, gap[-1:]), np.insert(gap, 0, gap[:1])
+        way = np.where(away > 0.0, after[near], before[near]) / self._unit[:, None]
+        return np.abs(away) > _FARTHEST * np.maximum(way, 1.0)
+
     def _fine_drift(self, drift: FloatArray) -> FloatArray:
         """The drift with the slow part of what remains of each stroke's likeliest line, where enough of them tell."""
         _, offset, habit = self._costs(self._window(self._time - drift * self._unit))
         away = offset - drift[:, None]
         likeliest = np.argmin(0.5 * (away / self._width) ** 2 + habit, axis=1)
-        rest = away[np.arange(len(away)), likeliest]
+        rest = np.where(self._in_company, _WILD, away[np.arange(len(away)), likeliest])
         told = np.abs(rest) < _WILD
         if told.any():
             self._width = float(np.clip(1.4826 * np.median(np.abs(rest[told])), *_WIDTH_RANGE))
         return drift + slow_part(self._place, rest, width=_SMOOTH_UNITS, wild=_WILD, doubt=0.7)
+
+
+def _beats(slots: Slots) -> IntArray:
+    """Number of the quarter note in which each slot lies."""
+    beat = np.floor(slots.beat + 1e-6).astype(np.int64)
+    return (slots.bar - slots.bar[0]) * (int(beat.max()) + 1) + beat
+
+
+def _in_company(time_s: FloatArray, lead: IntArray, rank: IntArray, close_s: FloatArray) -> NDArray[np.bool_]:
+    """Which strokes stand close to one of a higher lead, as these two leads often do, shape (n,)."""
+    one, other = lead[:-1], lead[1:]
+    close = (np.diff(time_s) < np.minimum(close_s[1:], _CLOSE_S)) & (one != other)
+    strokes = np.bincount(lead)
+    pair = np.minimum(one, other) * len(strokes) + np.maximum(one, other)
+    times = np.bincount(pair[close], minlength=len(strokes) ** 2)
+    often = np.maximum(_OFTEN_SHARE * np.minimum(strokes[:, None], strokes).ravel(), _OFTEN)
+    close &= (times >= often)[pair]
+    below = rank[1:] > rank[:-1]
+    return np.append(close & ~below, False) | np.insert(close & below, 0, False)
 
 
 def _units(slots: Slots) -> FloatArray:

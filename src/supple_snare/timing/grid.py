@@ -41,6 +41,8 @@ class Slots:
         Whether it is a count of the meter.
     section : int array, shape (n,)
         Number of the section it lies in, from 0.
+    strand : int array, shape (n,)
+        Which of two note values side by side it belongs to, 1 or 2; 0 for both, and where there is but one.
     """
 
     time_s: FloatArray
@@ -50,6 +52,7 @@ class Slots:
     place: FloatArray
     on_count: NDArray[np.bool_]
     section: IntArray
+    strand: IntArray
 
     def __len__(self) -> int:
         return len(self.time_s)
@@ -200,7 +203,7 @@ class Grid:
         joined = [np.concatenate(columns) for columns in zip(*each, strict=True)]
         if len(each) > 1:
             joined = list(_chosen(joined, np.argsort(joined[0], kind="stable")))
-        time_s, bar, beat, straight, on_count = joined
+        time_s, bar, beat, straight, on_count, strand = joined
         slot = np.arange(len(bar)) - np.searchsorted(bar, bar)
         return Slots(
             time_s=frozen(time_s),
@@ -210,6 +213,7 @@ class Grid:
             place=frozen(self.bars.beat_of(bar) + straight),
             on_count=frozen(on_count, np.bool_),
             section=frozen(section_of(starts, time_s), np.int64),
+            strand=frozen(strand, np.int64),
         )
 
     def _ruled(self, bars: IntArray, ruling: Ruling) -> tuple[NDArray[np.generic], ...]:
@@ -219,7 +223,7 @@ class Grid:
         for meter_number in np.unique(number):
             mine = bars[number == meter_number]
             meter = self.bars.meter_of(int(mine[0]))
-            beat, straight = ruling.lines(meter.bar_beats)
+            beat, straight, strand = ruling.lines(meter.bar_beats)
             counts = straight / meter.unit_beats
             parts.append(
                 (
@@ -227,11 +231,12 @@ class Grid:
                     np.tile(beat, len(mine)),
                     np.tile(straight, len(mine)),
                     np.tile((np.abs(counts - np.rint(counts)) < 1e-6) & (np.abs(beat - straight) < 1e-6), len(mine)),
+                    np.tile(strand, len(mine)),
                 )
             )
-        bar, beat, straight, on_count = (np.concatenate(columns) for columns in zip(*parts, strict=True))
+        bar, beat, straight, on_count, strand = (np.concatenate(columns) for columns in zip(*parts, strict=True))
         time_s = self.course.time_at(self.bars.beat_of(bar) + beat)
-        return time_s, bar, beat, straight, on_count
+        return time_s, bar, beat, straight, on_count, strand
 
 
 def _chosen(

@@ -110,7 +110,7 @@ def measure_offsets(
     slots = grid.slots(float(time[0]) if len(time) else 0.0, float(time[-1]) if len(time) else 0.0)
     fixed = np.full(len(time), -1) if told is None else np.where(np.isfinite(told), slots.at(told), -1)
     timed = np.flatnonzero(~strokes.rides)
-    path = assign_slots(time[timed], slots, lead=strokes.lead[timed], fixed=fixed[timed])
+    path = assign_slots(time[timed], slots, lead=strokes.lead[timed], rank=strokes.rank[timed], fixed=fixed[timed])
     slot_index = _spread(path.slot_index, timed, len(time), -1)
     placed = slot_index >= 0
     near = np.maximum(slot_index, 0)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from supple_snare.errors import UsageError
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, IntArray
 
 SWING_RANGE = (0.5, 0.75)
 _SAME_BEATS = 1e-6
@@ -117,17 +117,25 @@ class Ruling:
         """
         return self.lines(bar_beats)[0]
 
-    def lines(self, bar_beats: float) -> tuple[FloatArray, FloatArray]:
-        """The same, and beside each slot where it would stand without swing: what names it when the swing changes."""
+    def lines(self, bar_beats: float) -> tuple[FloatArray, FloatArray, IntArray]:
+        """The same, and beside each slot two things more.
+
+        Where it would stand without swing, which names it when the swing changes; and which of two note values side by
+        side it belongs to: 1 for the first alone, 2 for the other alone, 0 for both.
+        """
         straight = _every(self.subdivision.slot_beats, bar_beats)
         laid = _swung(straight, self.pair_beats, self.swing, bar_beats)
+        strand = np.zeros(len(laid), dtype=np.int64)
         if self.also is not None:
             more = _every(self.also.slot_beats, bar_beats)
-            more = more[np.min(np.abs(more[:, None] - laid), axis=1) > _SAME_BEATS]
+            shared = np.abs(more[:, None] - laid) < _SAME_BEATS
+            strand[~shared.any(axis=0)] = 1
+            more = more[~shared.any(axis=1)]
             laid, straight = np.concatenate([laid, more]), np.concatenate([straight, more])
+            strand = np.append(strand, np.full(len(more), 2))
             order = np.argsort(laid)
-            laid, straight = laid[order], straight[order]
-        return laid, straight
+            laid, straight, strand = laid[order], straight[order], strand[order]
+        return laid, straight, strand
 
     def swung(self, straight: FloatArray, bar_beats: float) -> FloatArray:
         """Where the swing puts places of a bar, whether they are slots or not."""
@@ -156,11 +164,11 @@ class Ruling:
         """The ruling with its swing.
 
         >>> Ruling(Subdivision(8), swing=0.62).in_words, Ruling(Subdivision(16), swing=0.6, swing_note=8).in_words
-        ('1/8 swung 62.0 %', '1/16, pairs of 1/8 swung 60.0 %')
+        ('1/8 swung 62.0 %', '1/16, 1/8 swung 60.0 %')
         """
         if self.swing == 0.5:
             return str(self)
-        pairs = f", pairs of {self.swing_of}" if self.swing_of else ""
+        pairs = f", {self.swing_of}" if self.swing_of else ""
         return f"{self}{pairs} swung {100.0 * self.swing:.1f} %"
 
     def __str__(self) -> str:

@@ -33,6 +33,8 @@ class Strokes:
         Level of the hit that decides.
     lead : int array, shape (n,)
         Number, from 0, of the lead that decides.
+    rank : int array, shape (n,)
+        Rank of that lead where the stroke lies, 0 for the highest.
     confidence : float array, shape (n,)
     lead_times_s : float array, shape (n, leads)
         Landing of each lead's own hit in the stroke; NaN where it has none.
@@ -44,6 +46,7 @@ class Strokes:
     start_s: FloatArray
     level_db: FloatArray
     lead: IntArray
+    rank: IntArray
     confidence: FloatArray
     lead_times_s: FloatArray
     rides: NDArray[np.bool_]
@@ -55,16 +58,16 @@ class Strokes:
     def none(cls, leads: int) -> Strokes:
         """No strokes at all."""
         empty, numbers = np.zeros(0), np.zeros(0, dtype=np.int64)
-        return cls(empty, empty, empty, numbers, empty, np.zeros((0, leads)), np.zeros(0, dtype=np.bool_))
+        return cls(empty, empty, empty, numbers, numbers, empty, np.zeros((0, leads)), np.zeros(0, dtype=np.bool_))
 
-    def _with_alone(self, hits: Hits, number: int, *, rides: bool) -> Strokes:
+    def _with_alone(self, hits: Hits, number: int, rank: int, *, rides: bool) -> Strokes:
         """These strokes and, for each of some hits of a lead, one more."""
         times = np.full((len(hits), self.lead_times_s.shape[1]), np.nan)
         times[:, number] = hits.landing_s
         return self.merged(
             Strokes(
-                hits.landing_s, hits.time_s, hits.level_db, np.full(len(hits), number), hits.confidence, times,
-                np.full(len(hits), rides),
+                hits.landing_s, hits.time_s, hits.level_db, np.full(len(hits), number), np.full(len(hits), rank),
+                hits.confidence, times, np.full(len(hits), rides),
             )
         )  # fmt: skip
 
@@ -113,11 +116,12 @@ def gather_strokes(
     ([1.0, 2.0], [0, 1])
     """
     ranks = range(len(leads)) if ranks is None else ranks
-    queue = [(number, leads[number].of_kind(Kind.PLAYED), False) for number in ranks]
+    queue = [(rank, number, leads[number], False) for rank, number in enumerate(ranks)]
     if riding is not None:
-        queue += [(number, riding[number].of_kind(Kind.PLAYED), True) for number in ranks]
+        queue += [(rank, number, riding[number], True) for rank, number in enumerate(ranks)]
     strokes = Strokes.none(len(leads))
-    for number, hits, rides in queue:
+    for rank, number, found, rides in queue:
+        hits = found.of_kind(Kind.PLAYED)
         partner = _partners(strokes.time_s, hits.landing_s, together_s=together_ms / 1000.0)
         joined = partner >= 0
         # A lead that has a timed hit in the stroke keeps it; its ghost beside that one tells nothing new.
@@ -125,7 +129,7 @@ def gather_strokes(
         free[joined] = np.isnan(strokes.lead_times_s[partner[joined], number])
         times = strokes.lead_times_s.copy()
         times[partner[free], number] = hits.landing_s[free]
-        strokes = replace(strokes, lead_times_s=times)._with_alone(hits[~joined], number, rides=rides)
+        strokes = replace(strokes, lead_times_s=times)._with_alone(hits[~joined], number, rank, rides=rides)
     return Strokes(**{name: frozen(column, column.dtype) for name, column in vars(strokes).items()})
 
 
