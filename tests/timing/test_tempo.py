@@ -170,6 +170,8 @@ def test_loose_swing_on_plain_sixteenths_is_told():
     in_force = next(each for each in candidates if each.ruling == Ruling())
     assert candidates[0].spread_ms > 10.0
     assert candidates[0].is_plainly_better(in_force)
+    taken = candidates[0].ruling
+    assert [each.ruling for each in suggest_ruling(played, 0.65, now=taken) if each.ruling.is_like(taken)] == [taken]
 
 
 def test_loose_playing_is_not_sent_to_denser_slots():

@@ -12,6 +12,7 @@ from supple_snare.timing.units import FloatArray, IntArray
 
 SWING_RANGE = (0.5, 0.75)
 _SAME_BEATS = 1e-6
+_SAME_SWING = 0.003
 _LONG_BEATS = 12.0
 """A whole number of every note value."""
 
@@ -150,6 +151,15 @@ class Ruling:
         own = self.positions(_LONG_BEATS)
         away = np.abs(other.positions(_LONG_BEATS)[:, None] - own).min(axis=1)
         return bool((away < _SAME_BEATS).all())
+
+    def is_like(self, other: Ruling) -> bool:
+        """Whether nobody could tell the slots of another ruling from these.
+
+        >>> Ruling(swing=0.6).is_like(Ruling(swing=0.601)), Ruling(swing=0.6).is_like(Ruling(swing=0.6, swing_note=8))
+        (True, False)
+        """
+        same_pairs = self.pair_beats == other.pair_beats or self.swing == other.swing == 0.5
+        return str(self) == str(other) and same_pairs and abs(self.swing - other.swing) < _SAME_SWING
 
     def is_denser_than(self, other: Ruling) -> bool:
         """Whether it has more slots than another ruling in the same time.

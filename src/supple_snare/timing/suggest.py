@@ -128,7 +128,7 @@ def suggest_ruling(
             pairs = [replace(notes, swing=float(swing)) for swing in _SWINGS if swing <= most]
             swung = max((music.weighed(ruling) for ruling in pairs), key=lambda candidate: candidate.fit)
             finer = music.weighed(music.with_finer_swing(swung.ruling))
-            if _LEAST_SWING <= finer.ruling.swing <= most:
+            if _LEAST_SWING <= finer.ruling.swing <= most and (now is None or not finer.ruling.is_like(now)):
                 found.append(finer)
     return sorted(found, key=lambda candidate: -candidate.fit)
 

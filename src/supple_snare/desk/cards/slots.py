@@ -129,7 +129,7 @@ class SlotsBox(QWidget):
         for push, candidate in zip(self._suggested, [*found, None, None, None], strict=False):
             push.setVisible(candidate is not None)
             if candidate is not None:
-                here = "✓ " if _alike(candidate.ruling, ruling) else ""
+                here = "✓ " if candidate.ruling.is_like(ruling) else ""
                 explained = f"{100.0 * candidate.share:.0f} % · {candidate.spread_ms:.0f} ms"
                 push.setText(f"{here}{candidate.ruling.in_words} · {explained}")
 
@@ -153,8 +153,3 @@ class SlotsBox(QWidget):
 
     def _set_swinging(self, text: str) -> None:
         self._do("Set what swings", replace(self._in_force, swing_note=_SWINGS[text]))
-
-
-def _alike(one: Ruling, other: Ruling) -> bool:
-    pairs_alike = one.pair_beats == other.pair_beats or one.swing == other.swing == 0.5
-    return str(one) == str(other) and pairs_alike and abs(one.swing - other.swing) < 0.003
