@@ -217,7 +217,7 @@ class _Path:
         wild = _WILD_SHARE / _WILD_WIDTH * np.exp(-0.5 * (away / _WILD_WIDTH) ** 2)
         cost = habit - np.log((usual + wild) / np.sqrt(2.0 * np.pi))
         skip = np.where(self._in_company, _SKIP_COST - _COMPANY, _SKIP_COST)
-        cost[self._is_past_the_next(near, away)] = np.inf
+        cost[self._is_past_the_next(near, away)] += 2.0 * _SKIP_COST
         told = self._fixed >= 0
         cost[told] = np.where(near[told] == self._fixed[told, None], 0.0, np.inf)
         skip[told & np.isfinite(cost).any(axis=1)] = np.inf
