@@ -65,7 +65,8 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
     reasons = {
         Doubt.PAST_REACH: view.plan.kept == Kept.REACH,
         Doubt.CLOSE_CALL: view.offsets.close_call,
-        Doubt.NO_SLOT: ~placed & ~view.strokes.rides,
+        # Beside another it moves as that does, and nothing is left to decide.
+        Doubt.NO_SLOT: ~placed & ~view.strokes.rides & (view.strokes.hosts(~placed) < 0),
         Doubt.MOVE_LIMITED: nothing if cut is None else cut.limited,
         Doubt.LEADS_APART: leads_apart_ms(view) > 0.0,
         Doubt.TAIL_EXTENDED: nothing if cut is None else cut.extended,

@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 from supple_snare.timing.drift_path import find_drift, slow_part
 from supple_snare.timing.grid import Slots
 from supple_snare.timing.ordered_path import ordered_path
-from supple_snare.timing.units import FloatArray, IntArray, frozen
+from supple_snare.timing.strokes import BESIDE_MS
+from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_s
 
 _WINDOW = 6
 """Slots around a stroke, drift taken out, that may be its own."""
@@ -30,7 +31,7 @@ _COMPANY = 4.0
 """So much less it costs for the lower of two leads that keep coming close to one another: one line is meant, and the
 higher one has it. What comes beside it does not tell the drift either."""
 
-_CLOSE_S, _CLOSE_UNITS = 0.06, 0.5
+_CLOSE_UNITS = 0.5
 _OFTEN, _OFTEN_SHARE = 4, 0.1
 """How often, and in what share of the strokes of the one that plays less."""
 
@@ -263,7 +264,7 @@ def _beats(slots: Slots) -> IntArray:
 def _in_company(time_s: FloatArray, lead: IntArray, rank: IntArray, close_s: FloatArray) -> NDArray[np.bool_]:
     """Which strokes stand close to one of a higher lead, as these two leads often do, shape (n,)."""
     one, other = lead[:-1], lead[1:]
-    close = (np.diff(time_s) < np.minimum(close_s[1:], _CLOSE_S)) & (one != other)
+    close = (np.diff(time_s) < np.minimum(close_s[1:], ms_to_s(BESIDE_MS))) & (one != other)
     strokes = np.bincount(lead)
     pair = np.minimum(one, other) * len(strokes) + np.maximum(one, other)
     times = np.bincount(pair[close], minlength=len(strokes) ** 2)

@@ -13,10 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.timing.hits import Hits, Kind, nearest_index
-from supple_snare.timing.units import FloatArray, IntArray, frozen
+from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_s
 
 TOGETHER_MS = 30.0
 """Hits of different leads nearer than this are one stroke (the design's default)."""
+
+BESIDE_MS = 60.0
+"""Strokes nearer than this may be meant for one place, though they are two: players are not that exact."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -76,6 +79,16 @@ class Strokes:
         order = np.argsort(np.concatenate([self.time_s, other.time_s]), kind="stable")
         columns = vars(self)
         return Strokes(**{name: np.concatenate([columns[name], getattr(other, name)])[order] for name in columns})
+
+    def hosts(self, guests: NDArray[np.bool_]) -> IntArray:
+        """For each of these strokes that is a guest the nearest one that is none, −1 where it is not beside one."""
+        host = np.full(len(self), -1, dtype=np.int64)
+        others = np.flatnonzero(~guests)
+        if len(others) and guests.any():
+            near = others[nearest_index(self.time_s[others], self.time_s[guests])]
+            beside = np.abs(self.time_s[near] - self.time_s[guests]) < ms_to_s(BESIDE_MS)
+            host[guests] = np.where(beside, near, -1)
+        return host
 
     def spread_ms(self) -> FloatArray:
         """How far apart the leads' hits lie inside each stroke, shape (n,)."""

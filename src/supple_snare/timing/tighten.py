@@ -227,8 +227,8 @@ def settle_moves(strokes: Strokes, wanted: Plan, by_hand: ByHand, *, join_ms: fl
     """The plan, once strokes have to get along with each other.
 
     What a person decided comes first; pieces made by hand move as their first stroke does. Strokes without an aim of
-    their own take the move of their neighbours, in proportion to their place between them. No stroke passes another.
-    Neighbours whose moves are nearly alike travel together.
+    their own take the move of the stroke they are beside, else of their neighbours in proportion to their place between
+    them. No stroke passes another. Neighbours whose moves are nearly alike travel together.
 
     Parameters
     ----------
@@ -253,6 +253,10 @@ def settle_moves(strokes: Strokes, wanted: Plan, by_hand: ByHand, *, join_ms: fl
     if rides.any():
         along = np.interp(strokes.time_s[rides], strokes.time_s[anchors], move[anchors]) if anchors.any() else 0.0
         move[rides] = along
+        # Cut from the stroke beside it, it would lose that one its attack.
+        host = strokes.hosts(~anchors)
+        with_host = rides & (host >= 0)
+        move[with_host] = move[host[with_host]]
         move = move[piece]
     ordered = _in_order(strokes.time_s, move)
     kept[(ordered != move) & (kept == Kept.NO)] = Kept.REACH
