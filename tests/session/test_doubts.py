@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import msgspec
 import numpy as np
 import pytest
@@ -14,8 +16,11 @@ from supple_snare.session.report import hits_report, measure_report, summarise, 
 from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
+from supple_snare.timing.hits import Hits
+from supple_snare.timing.offsets import measure_offsets
 from supple_snare.timing.ruling import Ruling, Subdivision
-from supple_snare.timing.tighten import Response
+from supple_snare.timing.strokes import gather_strokes
+from supple_snare.timing.tighten import Response, plan_moves
 
 
 @pytest.fixture(scope="module")
@@ -57,6 +62,17 @@ def test_a_grid_too_coarse_raises_doubts(known):
     view = stages.view(coarse, coarse.groups[0])
     reasons = {doubt for found in stroke_doubts(view) for doubt in found}
     assert reasons & {Doubt.CLOSE_CALL, Doubt.NO_SLOT}
+
+
+def test_without_a_slot_is_a_doubt_only_in_the_open(known):
+    """A bass that comes 45 ms after a drum goes with it; a stroke halfway between two asks for an answer."""
+    _, view = view_with(known, strength=1.0)
+    drum = 0.5 + 0.5 * np.arange(32)
+    strokes = gather_strokes([Hits.of(drum), Hits.of([*(drum[:16:2] + 0.045), 10.25])])
+    offsets = measure_offsets(strokes, Grid(120.0, 0.5, ruling=Ruling(Subdivision(4))))
+    plan = plan_moves(strokes, offsets, Response(), held=np.zeros(len(strokes), dtype=bool))
+    doubts = stroke_doubts(replace(view, strokes=strokes, offsets=offsets, plan=plan))
+    assert strokes.time_s[[Doubt.NO_SLOT in found for found in doubts]].tolist() == [10.25]
 
 
 def test_reports_agree_with_one_another(known):

@@ -140,3 +140,19 @@ def test_a_beat_of_sixteenths_and_triplets_side_by_side_is_of_one_kind(lean_ms):
     slots = grid.slots(1.0, 50.0)
     found = assign_slots(1.0 + meant * 60.0 / 130.0 + late_s, slots)
     assert np.mean(np.isclose(slots.place[found.slot_index], meant)) > 0.99
+
+
+@pytest.mark.parametrize("late_s", [-0.035, 0.035])
+def test_of_two_leads_that_come_close_once_the_higher_has_the_slot(late_s):
+    """Though the lower one lies nearer to the line, and the slot before is played in half of the bars."""
+    place = np.concatenate([16 * bar + np.array([0, 3, 4, 8, 12] if bar % 2 else [0, 4, 8, 12]) for bar in range(16)])
+    rng = np.random.default_rng(4)
+    time_s = 1.0 + SLOT_S * place + rng.normal(0.0, 0.003, len(place))
+    index = int(np.flatnonzero(place == 16 * 8 + 4)[0])
+    time_s[index] -= late_s
+    both, lead = np.append(time_s, 1.0 + SLOT_S * place[index]), np.append(np.zeros(len(place), dtype=np.int64), 1)
+    order = np.argsort(both)
+    slots = GRID.slots(1.0, 40.0)
+    found = assign_slots(both[order], slots, lead=lead[order])
+    np.testing.assert_allclose(slots.time_s[found.slot_index[lead[order] == 0]], 1.0 + SLOT_S * place)
+    assert found.slot_index[lead[order] == 1].tolist() == [-1]

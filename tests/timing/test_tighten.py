@@ -12,6 +12,7 @@ from supple_snare.errors import UsageError
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import measure_offsets
+from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.strokes import gather_strokes
 from supple_snare.timing.tighten import Kept, Response, plan_moves
 
@@ -104,3 +105,17 @@ def test_no_stroke_passes_another(times, seed, strength):
     plan = plan_moves(strokes, offsets, Response(strength=strength), held=held)
     assert np.all(np.diff(strokes.time_s + plan.move_ms / 1000) > 0)
     assert np.all(plan.move_ms[held] == 0)
+
+
+def test_what_has_no_slot_moves_as_the_stroke_beside_it_does():
+    """A bass 45 ms after its drum goes with it exactly; a stray one in the open goes between its neighbours."""
+    rng = np.random.default_rng(8)
+    drum = 0.5 + 0.5 * np.arange(64) + rng.normal(0.0, 0.012, 64)
+    stray = 0.5 * (drum[10] + drum[11])
+    strokes = gather_strokes([Hits.of(drum), Hits.of(np.sort(np.append(drum[::2] + 0.045, stray)))])
+    offsets = measure_offsets(strokes, Grid(120.0, 0.5, ruling=Ruling.parse("1/4")))
+    moves = plan_moves(strokes, offsets, Response(strength=1.0), held=np.zeros(len(strokes), dtype=bool)).move_ms
+    late = np.flatnonzero((strokes.lead == 1) & (strokes.time_s != stray))
+    assert np.all(moves[late] == moves[late - 1])
+    alone = int(np.flatnonzero(strokes.time_s == stray)[0])
+    assert min(moves[alone - 1], moves[alone + 1]) < moves[alone] < max(moves[alone - 1], moves[alone + 1])

@@ -27,13 +27,15 @@ _ROUNDS = 3
 _SKIP_COST = 7.0
 """Cost of leaving a stroke without a slot: more than that of a place where nobody ever plays, as in a fill."""
 
-_COMPANY = 4.0
-"""So much less it costs for the lower of two leads that keep coming close to one another: one line is meant, and the
-higher one has it. What comes beside it does not tell the drift either."""
+_COMPANY, _COMPANY_ONCE = 4.0, 3.0
+"""So much less it costs for the lower of two leads that come close to one another, if they keep doing so and if they
+hardly ever do: one line is meant, and the higher one has it. The lower one does not tell the drift either."""
 
-_CLOSE_UNITS = 0.5
+_CLOSE, _CLOSE_ONCE = 0.5, 0.35
+"""How close that is, in units, beside `BESIDE_MS`."""
+
 _OFTEN, _OFTEN_SHARE = 4, 0.1
-"""How often, and in what share of the strokes of the one that plays less."""
+"""How often they keep doing so, and in what share of the strokes of the one that plays less."""
 
 _WILD_SHARE, _WILD_WIDTH = 0.1, 0.3
 """A tenth of strokes may lie anywhere about their line; width in units."""
@@ -152,7 +154,7 @@ class _Path:
         self._beat = _beats(slots)
         self._own_beat = np.zeros(len(time_s), dtype=np.int64)
         self._told_kind = np.zeros(len(time_s))  # −1 straight for sure, +1 triplet for sure
-        self._in_company = _in_company(time_s, lead, rank, _CLOSE_UNITS * self._unit)
+        self._company = _company(time_s, lead, rank, self._unit)
 
     def placement(self) -> Placement:
         chosen = np.full(len(self._time), -1)
@@ -205,7 +207,7 @@ class _Path:
 
     def _drift(self) -> FloatArray:
         _, offset, habit = self._costs(self._window(self._time))
-        tells = ~self._in_company
+        tells = self._company == 0.0
         drift = find_drift(self._place[tells], offset[tells, 1:-1], habit[tells, 1:-1] - habit.min())
         return np.interp(self._place, self._place[tells], drift)
 
@@ -217,7 +219,7 @@ class _Path:
         usual = (1.0 - _WILD_SHARE) / self._width * np.exp(-0.5 * (away / self._width) ** 2)
         wild = _WILD_SHARE / _WILD_WIDTH * np.exp(-0.5 * (away / _WILD_WIDTH) ** 2)
         cost = habit - np.log((usual + wild) / np.sqrt(2.0 * np.pi))
-        skip = np.where(self._in_company, _SKIP_COST - _COMPANY, _SKIP_COST)
+        skip = _SKIP_COST - self._company
         cost[self._is_past_the_next(near, away)] += 2.0 * _SKIP_COST
         told = self._fixed >= 0
         cost[told] = np.where(near[told] == self._fixed[told, None], 0.0, np.inf)
@@ -248,7 +250,7 @@ class _Path:
         _, offset, habit = self._costs(self._window(self._time - drift * self._unit))
         away = offset - drift[:, None]
         likeliest = np.argmin(0.5 * (away / self._width) ** 2 + habit, axis=1)
-        rest = np.where(self._in_company, _WILD, away[np.arange(len(away)), likeliest])
+        rest = np.where(self._company > 0.0, _WILD, away[np.arange(len(away)), likeliest])
         told = np.abs(rest) < _WILD
         if told.any():
             self._width = float(np.clip(1.4826 * np.median(np.abs(rest[told])), *_WIDTH_RANGE))
@@ -261,17 +263,18 @@ def _beats(slots: Slots) -> IntArray:
     return (slots.bar - slots.bar[0]) * (int(beat.max()) + 1) + beat
 
 
-def _in_company(time_s: FloatArray, lead: IntArray, rank: IntArray, close_s: FloatArray) -> NDArray[np.bool_]:
-    """Which strokes stand close to one of a higher lead, as these two leads often do, shape (n,)."""
+def _company(time_s: FloatArray, lead: IntArray, rank: IntArray, unit: FloatArray) -> FloatArray:
+    """How much less it costs each stroke to stay without a slot since one of a higher lead is close, shape (n,)."""
     one, other = lead[:-1], lead[1:]
-    close = (np.diff(time_s) < np.minimum(close_s[1:], ms_to_s(BESIDE_MS))) & (one != other)
+    gap_s = np.where(one != other, np.diff(time_s), np.inf)
+    close, closer = (gap_s < np.minimum(part * unit[1:], ms_to_s(BESIDE_MS)) for part in (_CLOSE, _CLOSE_ONCE))
     strokes = np.bincount(lead)
     pair = np.minimum(one, other) * len(strokes) + np.maximum(one, other)
     times = np.bincount(pair[close], minlength=len(strokes) ** 2)
-    often = np.maximum(_OFTEN_SHARE * np.minimum(strokes[:, None], strokes).ravel(), _OFTEN)
-    close &= (times >= often)[pair]
+    often = times >= np.maximum(_OFTEN_SHARE * np.minimum(strokes[:, None], strokes).ravel(), _OFTEN)
+    less = np.where(close & often[pair], _COMPANY, np.where(closer, _COMPANY_ONCE, 0.0))
     below = rank[1:] > rank[:-1]
-    return np.append(close & ~below, False) | np.insert(close & below, 0, False)
+    return np.maximum(np.append(np.where(below, 0.0, less), 0.0), np.insert(np.where(below, less, 0.0), 0, 0.0))
 
 
 def _units(slots: Slots) -> FloatArray:
