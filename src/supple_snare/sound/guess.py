@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
 from supple_snare.sound.filters import banded
@@ -19,19 +21,43 @@ _LOUD_DB = 12.0
 _MOST = 40
 """As many of them, from all over the take, are enough."""
 
-_AFTER_S, _SPAN_S = 0.04, 0.09
-"""Where after an attack the sound is looked at: its noise is over, and short notes still sound."""
 
-_PERIODS_S = (0.002, 0.035)
+@dataclass(frozen=True)
+class _Look:
+    """A stretch after each attack that is looked at, and what must show there to tell of a pitch.
+
+    Attributes
+    ----------
+    after_s, span_s : float
+    longest_s : float
+        Longest period looked for.
+    periodic, periodic_a_db : float
+        How well a period foretells the next where notes go on evenly, and by how much better it must for each dB by
+        which they fall from the first third of what is looked at to the last.
+    """
+
+    after_s: float
+    span_s: float
+    longest_s: float
+    periodic: float
+    periodic_a_db: float
+
+
+_LATE = _Look(0.04, 0.09, 0.035, periodic=0.55, periodic_a_db=0.06)
+"""The noise of the attack is over."""
+
+_SOON = _Look(0.015, 0.06, 0.027, periodic=0.7, periodic_a_db=0.03)
+"""Short notes still sound."""
+
+_SHORTEST_S = 0.002
+_LOW_S, _LOW_PERIODIC, _LOW_FALL_DB, _LOW_SHARE = 0.016, 0.5, (-3.0, 8.0), 0.6
+"""No drum sounds alike after so long and not sooner, time and again: the pulses of a low string do."""
+
 _TURNED = 0.3
 """The sound has left its own likeness before it can come back to it."""
 
 _PITCH_BAND_HZ = (400.0, 4_000.0)
 """Above the bodies of drums, which sound as steadily as strings but have no partials that fit."""
-
-_PERIODIC, _PERIODIC_A_DB = 0.55, 0.06
-"""How well a period foretells the next where notes go on evenly, and by how much better it must for each dB by which
-they fall from the first third of what is looked at to the last."""
 
 _PITCHED_SHARE = 0.35
 """So many of a line's loud notes are long enough to tell, at least."""
@@ -99,26 +125,51 @@ def _how_notes_go_on(loud: Rises, peaks: Peaks) -> tuple[float, float]:
 def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
     """Whether enough attacks are followed by a sound that repeats itself, partials and all, and goes on."""
     some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
-    first = np.rint((loud.crossing_s[some, 0, 0] + _AFTER_S) * rate_hz).astype(int)
-    sound = np.stack([read(int(start), round(_SPAN_S * rate_hz)) for start in first]).astype(np.float64)
-    third = sound.shape[1] // 3
-    level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
-    step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
-    periodic, period_s = _periodicity(banded(sound, *_PITCH_BAND_HZ, rate_hz=rate_hz)[:, ::step], rate_hz / step)
-    pitched = periodic > _PERIODIC + _PERIODIC_A_DB * (level_db[0] - level_db[1])
+    attack_s = loud.crossing_s[some, 0, 0]
+    late, soon = (_periodicity(attack_s, look, read, rate_hz) for look in (_LATE, _SOON))
+    low = (soon.period_s > _LOW_S) & (soon.alike > _LOW_PERIODIC)
+    low &= (soon.fallen_db > _LOW_FALL_DB[0]) & (soon.fallen_db < _LOW_FALL_DB[1])
+    if np.mean(low) > _LOW_SHARE:
+        return True
+    told_late, told_soon = late.tells_of_pitch(_LATE), soon.tells_of_pitch(_SOON)
+    pitched = told_late | told_soon
     if not pitched.any():
         return False
-    alike = abs(np.mean(np.exp(2j * np.pi * np.log2(period_s[pitched]))))
+    period_s = np.where(told_late, late.period_s, soon.period_s)[pitched]
+    alike = abs(np.mean(np.exp(2j * np.pi * np.log2(period_s))))
     is_one = alike > _ONE_PITCH or len(some) < _FEW
     return bool(np.mean(pitched) > (_ONE_PITCH_SHARE if is_one else _PITCHED_SHARE))
 
 
-def _periodicity(sound: FloatArray, rate_hz: float) -> tuple[FloatArray, FloatArray]:
-    """How much each row is like itself some period later, at best (the cosine of the angle between the two), and
-    which."""
+@dataclass(frozen=True)
+class _Periodicity:
+    """How much the sound after each attack is like itself some period later, at best, all of shape (n,).
+
+    Attributes
+    ----------
+    alike : float array
+        The cosine of the angle between the two.
+    period_s, fallen_db : float array
+    """
+
+    alike: FloatArray
+    period_s: FloatArray
+    fallen_db: FloatArray
+
+    def tells_of_pitch(self, look: _Look) -> NDArray[np.bool_]:
+        return self.alike > look.periodic + look.periodic_a_db * self.fallen_db
+
+
+def _periodicity(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) -> _Periodicity:
     from scipy import fft
 
-    shortest, longest = (round(period_s * rate_hz) for period_s in _PERIODS_S)
+    first = np.rint((attack_s + look.after_s) * rate_hz).astype(int)
+    sound = np.stack([read(int(start), round(look.span_s * rate_hz)) for start in first]).astype(np.float64)
+    third = sound.shape[1] // 3
+    level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
+    step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
+    sound, rate = banded(sound, *_PITCH_BAND_HZ, rate_hz=rate_hz)[:, ::step], rate_hz / step
+    shortest, longest = round(_SHORTEST_S * rate), round(look.longest_s * rate)
     length = sound.shape[1] - longest
     size = fft.next_fast_len(sound.shape[1] + length, real=True)
     spectra = fft.rfft(sound, size), fft.rfft(sound[:, :length], size)
@@ -129,7 +180,7 @@ def _periodicity(sound: FloatArray, rate_hz: float) -> tuple[FloatArray, FloatAr
     turned = np.maximum.accumulate(alike < _TURNED, axis=1)
     turned[:, :shortest] = False
     alike = np.where(turned, alike, -1.0)
-    return alike.max(axis=1), alike.argmax(axis=1) / rate_hz
+    return _Periodicity(alike.max(axis=1), alike.argmax(axis=1) / rate, level_db[0] - level_db[1])
 
 
 def _hisses(loud: Rises) -> bool:
