@@ -44,7 +44,7 @@ _SPACING_HOPS = 3
 _GROWING_HOPS, _GROWING_SHARE = 6, 0.4
 """What rises so soon after a note, and by so much less, is the same one, whose upper or lower partials still grow."""
 
-_NEAR_S = (-0.022, 0.024)
+_NEAR_S = (-0.032, 0.024)
 """A candidate of the broad search lies there around the note that it is the start of."""
 
 _PLAIN_SHARE = 0.75
