@@ -46,6 +46,7 @@ MANNERS = (
     Manner("busy, detached", 110.0, 0.6, (0.5, 0.9)),
     Manner("busy, bound", 110.0, 0.6, (1.0, 1.05)),
     Manner("noisy floor", 100.0, 0.45, (0.6, 1.0), -50.0),
+    Manner("short, fast", 165.0, 0.5, (0.4, 0.6)),
 )
 
 

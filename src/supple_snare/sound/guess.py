@@ -51,7 +51,8 @@ _SOON = _Look(0.015, 0.06, 0.027, periodic=0.7, periodic_a_db=0.03)
 
 _SHORTEST_S = 0.002
 _LOW_S, _LOW_PERIODIC, _LOW_FALL_DB, _LOW_SHARE = 0.016, 0.5, (-3.0, 8.0), 0.6
-"""No drum sounds alike after so long and not sooner, time and again: the pulses of a low string do."""
+_SOONER, _LESS_ALIKE = 0.7, 0.15
+"""No drum sounds alike after so long and less so in any shorter time, time and again: the pulses of a low string do."""
 
 _TURNED = 0.3
 """The sound has left its own likeness before it can come back to it."""
@@ -127,7 +128,7 @@ def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
     some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
     attack_s = loud.crossing_s[some, 0, 0]
     late, soon = (_periodicity(attack_s, look, read, rate_hz) for look in (_LATE, _SOON))
-    low = (soon.period_s > _LOW_S) & (soon.alike > _LOW_PERIODIC)
+    low = (soon.period_s > _LOW_S) & (soon.alike > np.maximum(_LOW_PERIODIC, soon.alike_sooner + _LESS_ALIKE))
     low &= (soon.fallen_db > _LOW_FALL_DB[0]) & (soon.fallen_db < _LOW_FALL_DB[1])
     if np.mean(low) > _LOW_SHARE:
         return True
@@ -149,10 +150,13 @@ class _Periodicity:
     ----------
     alike : float array
         The cosine of the angle between the two.
+    alike_sooner : float array
+        The same at best in the first `_SOONER` of that time.
     period_s, fallen_db : float array
     """
 
     alike: FloatArray
+    alike_sooner: FloatArray
     period_s: FloatArray
     fallen_db: FloatArray
 
@@ -180,7 +184,11 @@ def _periodicity(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) ->
     turned = np.maximum.accumulate(alike < _TURNED, axis=1)
     turned[:, :shortest] = False
     alike = np.where(turned, alike, -1.0)
-    return _Periodicity(alike.max(axis=1), alike.argmax(axis=1) / rate, level_db[0] - level_db[1])
+    period = alike.argmax(axis=1)
+    best = np.maximum.accumulate(alike, axis=1)
+    rows = np.arange(len(alike))
+    sooner = best[rows, (_SOONER * period).astype(int)]
+    return _Periodicity(best[:, -1], sooner, period / rate, level_db[0] - level_db[1])
 
 
 def _hisses(loud: Rises) -> bool:
