@@ -61,6 +61,18 @@ def test_the_pulses_of_a_low_note_are_no_hits(tmp_path):
     assert settle_starts(found.attacks, 0.0) == pytest.approx(TIMES, abs=0.001)
 
 
+@pytest.mark.parametrize("pitches_hz", [(41.2, 43.7, 46.2), (110.0, 146.8, 164.8, 196.0)])
+def test_short_notes_are_told_from_drums(tmp_path, pitches_hz):
+    """Eighths at 190 bpm, each of 90 ms: the pulses of the lowest string, and what sounds just after the pick."""
+    times = 0.4 + 0.158 * np.arange(30)
+    sounds = [string(pitches_hz[number % len(pitches_hz)], 0.09) for number in range(30)]
+    found = heard(tmp_path, line(times, sounds))
+    assert found.material is Material.PLUCKED
+    starts_s = settle_starts(found.attacks, 0.0)
+    assert np.abs(starts_s[:, None] - times).min(axis=0).max() < 0.001
+    assert len(starts_s) < 1.3 * len(times)
+
+
 def test_notes_bound_to_one_another_are_found(tmp_path):
     """No note grows louder than the one before; each has another pitch."""
     lengths = np.diff(TIMES, append=4.5) + 0.03

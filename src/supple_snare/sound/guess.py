@@ -133,13 +133,16 @@ def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
     if np.mean(low) > _LOW_SHARE:
         return True
     told_late, told_soon = late.tells_of_pitch(_LATE), soon.tells_of_pitch(_SOON)
-    pitched = told_late | told_soon
-    if not pitched.any():
-        return False
-    period_s = np.where(told_late, late.period_s, soon.period_s)[pitched]
-    alike = abs(np.mean(np.exp(2j * np.pi * np.log2(period_s))))
-    is_one = alike > _ONE_PITCH or len(some) < _FEW
-    return bool(np.mean(pitched) > (_ONE_PITCH_SHARE if is_one else _PITCHED_SHARE))
+    if _is_one_pitch(late.period_s[told_late]) or len(some) < _FEW:
+        return bool(np.mean(told_late) > _ONE_PITCH_SHARE)
+    period_s = np.where(told_late, late.period_s, soon.period_s)
+    # So soon after its attack many a tom sounds as steadily.
+    pitched = told_late if _is_one_pitch(period_s[told_late | told_soon]) else told_late | told_soon
+    return bool(np.mean(pitched) > _PITCHED_SHARE)
+
+
+def _is_one_pitch(period_s: FloatArray) -> bool:
+    return len(period_s) > 0 and bool(abs(np.mean(np.exp(2j * np.pi * np.log2(period_s)))) > _ONE_PITCH)
 
 
 @dataclass(frozen=True)
