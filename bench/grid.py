@@ -130,34 +130,28 @@ def _slots(played: Played) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
 
 def measure_slots(takes: int) -> None:
     """Strokes to slots: drift of 45 % of a slot, 2 % of strokes wild, 1 % too many, 3 % missing."""
+    hard = {"drift_slots": 0.45, "wild": 0.02}
+    manners = [(feel := FEELS[seed % len(FEELS)], seed, drawn(seed, feel=feel, **hard)) for seed in range(takes)]
+    for share in (0.1, 0.3):
+        name, loose = f"mixed, {share:.0%} of beats triplets wherever", {"loose_triplets": share, **hard}
+        manners += [(name, seed, drawn(seed, feel="mixed", **loose)) for seed in range(takes // 3)]
     rows = defaultdict(list)
-    for seed in range(takes):
-        played = play(drawn(seed, drift_slots=0.45, wild=0.02, feel=FEELS[seed % len(FEELS)]), seed)
+    for name, seed, manner in manners:
+        played = play(manner, seed)
         real, wrong, flagged = _slots(played)
         slots = played.grid.slots(float(played.time_s[0]), float(played.time_s[-1]))
         lines = played.grid.bars.beat_of(slots.bar) + slots.beat
         nearest = lines[np.abs(played.time_s[:, None] - slots.time_s).argmin(axis=1)]
         missed = real & (np.abs(nearest - played.beat) > 1e-6)
         row = [real.sum(), wrong.sum(), (wrong & flagged).sum(), (real & ~wrong & flagged).sum(), missed.sum()]
-        rows[played.manner.feel].append(row)
-        rows["all"].append(row)
+        rows[name].append(row)
+        if name in FEELS:
+            rows["all"].append(row)
     for name, found in rows.items():
         count, wrong, told, false, nearest = np.sum(found, axis=0)
         print(
             f"slots, {name}: wrong {wrong / count:.2%} of {count} (nearest line {nearest / count:.1%}); "
             f"of those flagged {told / max(wrong, 1):.0%}; flags on right ones {false / count:.2%}"
-        )
-
-    for share in (0.1, 0.3):
-        rows = []
-        for seed in range(takes // 3):
-            rows.append(
-                _slots(play(drawn(seed, drift_slots=0.45, wild=0.02, feel="mixed", loose_triplets=share), seed))
-            )
-        real, wrong, flagged = (np.concatenate(columns) for columns in zip(*rows, strict=True))
-        print(
-            f"slots, mixed, {share:.0%} of beats triplets wherever: wrong {np.mean(wrong[real]):.2%}; of those flagged "
-            f"{np.mean(flagged[wrong]):.0%}; flags on right ones {np.mean(flagged[real & ~wrong]):.2%}"
         )
     _measure_company(takes // 2)
 

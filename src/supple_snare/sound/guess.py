@@ -132,12 +132,11 @@ def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
     low &= (soon.fallen_db > _LOW_FALL_DB[0]) & (soon.fallen_db < _LOW_FALL_DB[1])
     if np.mean(low) > _LOW_SHARE:
         return True
-    told_late, told_soon = late.tells_of_pitch(_LATE), soon.tells_of_pitch(_SOON)
-    if _is_one_pitch(late.period_s[told_late]) or len(some) < _FEW:
-        return bool(np.mean(told_late) > _ONE_PITCH_SHARE)
-    period_s = np.where(told_late, late.period_s, soon.period_s)
+    if _is_one_pitch(late.period_s[late.pitched]) or len(some) < _FEW:
+        return bool(np.mean(late.pitched) > _ONE_PITCH_SHARE)
+    either, period_s = late.pitched | soon.pitched, np.where(late.pitched, late.period_s, soon.period_s)
     # So soon after its attack many a tom sounds as steadily.
-    pitched = told_late if _is_one_pitch(period_s[told_late | told_soon]) else told_late | told_soon
+    pitched = late.pitched if _is_one_pitch(period_s[either]) else either
     return bool(np.mean(pitched) > _PITCHED_SHARE)
 
 
@@ -156,15 +155,15 @@ class _Periodicity:
     alike_sooner : float array
         The same at best in the first `_SOONER` of that time.
     period_s, fallen_db : float array
+    pitched : bool array
+        Whether that tells of a pitch.
     """
 
     alike: FloatArray
     alike_sooner: FloatArray
     period_s: FloatArray
     fallen_db: FloatArray
-
-    def tells_of_pitch(self, look: _Look) -> NDArray[np.bool_]:
-        return self.alike > look.periodic + look.periodic_a_db * self.fallen_db
+    pitched: NDArray[np.bool_]
 
 
 def _periodicity(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) -> _Periodicity:
@@ -191,7 +190,9 @@ def _periodicity(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) ->
     best = np.maximum.accumulate(alike, axis=1)
     rows = np.arange(len(alike))
     sooner = best[rows, (_SOONER * period).astype(int)]
-    return _Periodicity(best[:, -1], sooner, period / rate, level_db[0] - level_db[1])
+    fallen_db = level_db[0] - level_db[1]
+    pitched = best[:, -1] > look.periodic + look.periodic_a_db * fallen_db
+    return _Periodicity(best[:, -1], sooner, period / rate, fallen_db, pitched)
 
 
 def _hisses(loud: Rises) -> bool:

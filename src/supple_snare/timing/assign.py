@@ -151,6 +151,7 @@ class _Path:
         self._place = np.interp(time_s, slots.time_s, line_place)
         self._habit = np.tile(cost, (int(lead.max()) + 1, 1))
         self._width = 0.12  # usual distance of strokes from their lines
+        self._is_mixed = bool(slots.strand.any())
         self._beat = _beats(slots)
         self._own_beat = np.zeros(len(time_s), dtype=np.int64)
         self._told_kind = np.zeros(len(time_s))  # −1 straight for sure, +1 triplet for sure
@@ -159,15 +160,16 @@ class _Path:
     def placement(self) -> Placement:
         chosen = np.full(len(self._time), -1)
         drift = np.zeros(len(self._time))
-        last = _ROUNDS + bool(self._slots.strand.any()) - 1
+        last = _ROUNDS + self._is_mixed - 1
         for number in range(last + 1):
             drift = self._fine_drift(self._drift() if number < last else drift)
             before = chosen
             chosen, runner_up, margin = self._choice(drift)
-            if np.array_equal(before, chosen):
+            if number == last or np.array_equal(before, chosen):
                 break
             self._habit = _habits(chosen, self._lead, self._slots) + self._cost
-            self._tell_kinds(chosen, margin)
+            if self._is_mixed:
+                self._tell_kinds(chosen, margin)
         away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
         close = ((margin < CLOSE_MARGIN) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
         return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen(margin), frozen(close, np.bool_))
@@ -192,7 +194,7 @@ class _Path:
         near = first[:, None] + np.arange(min(_WINDOW, len(self._slots)))
         offset = (self._time[:, None] - self._slots.time_s[near]) / self._unit[:, None]
         habit = self._habit[self._lead[:, None], near]
-        return near, offset, habit + self._strand_costs(near) if self._slots.strand.any() else habit
+        return near, offset, habit + self._strand_costs(near) if self._is_mixed else habit
 
     def _strand_costs(self, near: IntArray) -> FloatArray:
         """Cost of the slots of each window by what the other strokes of their beats are, shape (n, width).
@@ -240,8 +242,7 @@ class _Path:
 
     def _is_past_the_next(self, near: IntArray, away: FloatArray) -> NDArray[np.bool_]:
         """Whether a stroke lies as good as on the next line, or past it, shape (n, width)."""
-        gap = np.diff(self._slots.time_s)
-        after, before = np.append(gap, gap[-1:]), np.insert(gap, 0, gap[:1])
+        before, after = self._slots.gaps_s
         way = np.where(away > 0.0, after[near], before[near]) / self._unit[:, None]
         return np.abs(away) > _FARTHEST * np.maximum(way, 1.0)
 

@@ -64,10 +64,16 @@ class Slots:
         return order[np.searchsorted(0.5 * (rising[1:] + rising[:-1]), place)].astype(np.int64)
 
     @cached_property
+    def gaps_s(self) -> tuple[FloatArray, FloatArray]:
+        """Distance of each slot from the one before and from the one after it, each of shape (n,)."""
+        gaps = np.diff(self.time_s)
+        return frozen(np.insert(gaps, 0, gaps[:1])), frozen(np.append(gaps, gaps[-1:]))
+
+    @cached_property
     def spacing_s(self) -> FloatArray:
         """Mean distance of each slot to its two neighbours, shape (n,)."""
-        gaps = np.diff(self.time_s)
-        return frozen(0.5 * (np.append(gaps, gaps[-1:]) + np.insert(gaps, 0, gaps[:1])))
+        before, after = self.gaps_s
+        return frozen(0.5 * (after + before))
 
 
 @dataclass(frozen=True)
