@@ -82,6 +82,16 @@ def test_notes_bound_to_one_another_are_found(tmp_path):
     assert settle_starts(found.attacks, 0.0) == pytest.approx(TIMES, abs=0.03)
 
 
+@pytest.mark.parametrize(("material", "lowest_hz"), [(Material.PLUCKED, 220.0), (Material.BLOWN, 110.0)])
+def test_the_end_of_a_note_is_no_note(tmp_path, material, lowest_hz):
+    """Notes that are broken off within 8 ms."""
+    times = np.arange(0.5, 5.0, 0.4)
+    ends = np.clip((0.14 - np.arange(round(0.24 * RATE_HZ)) / RATE_HZ) / 0.008, 0.0, 1.0)
+    sounds = [pipe(lowest_hz * 2.0 ** (number % 5 / 6), 0.24) * ends for number in range(len(times))]
+    found = heard(tmp_path, line(times, sounds), material)
+    assert settle_starts(found.attacks, 0.0) == pytest.approx(times, abs=0.03)
+
+
 def test_a_note_that_trembles_is_one_note(tmp_path):
     """Vibrato of a third of a semitone, and a swell of 6 dB with it."""
     wave = np.sin(2 * np.pi * 5.5 * np.arange(2 * RATE_HZ) / RATE_HZ)

@@ -104,7 +104,11 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
         material = ear.material or _guess(reader, broadly)
         told = replace(ear, material=material)
         if told.heard_hz == ear.heard_hz:
-            attacks = (_notes if PRESETS[material].is_pitched else _strokes)(reader, broadly, report)
+            preset = PRESETS[material]
+            if preset.is_pitched:
+                attacks = _notes(reader, broadly, report, soft=preset.lands_late)
+            else:
+                attacks = _strokes(reader, broadly, report)
             report(1.0)
             return Analysis(broadly.peaks, broadly.levels, attacks, material)
     # It is to be listened to in another band than it was.
@@ -151,9 +155,9 @@ def _guess(reader: EarReader, broadly: _Broadly) -> Material:
     return guess_material(_begun(found), broadly.peaks, reader.read_mono)
 
 
-def _notes(reader: EarReader, broadly: _Broadly, report: Progress) -> Rises:
+def _notes(reader: EarReader, broadly: _Broadly, report: Progress, *, soft: bool) -> Rises:
     """Notes, each once: of one found twice the plainer is right, since it goes on growing."""
-    frames = note_frames(broadly.levels, broadly.rise_db, _listen_for_partials(reader, report))
+    frames = note_frames(broadly.levels, broadly.rise_db, _listen_for_partials(reader, report), soft=soft)
     found = _begun(_refine(reader, frames, broadly, report))
     return found[keep_distinct(rough_starts(found), found.rise_db)]
 

@@ -4,7 +4,7 @@ A string or a voice that goes from one note to the next hardly grows louder, and
 broad bands of `novelty` again. Here frames are long and bands are quarter tones, so that a new note lifts the bands of
 its partials and a note that goes on lifts none. Each band is compared with the loudest of itself and its neighbours
 shortly before, so that vibrato does not count (S. Böck and G. Widmer, "Maximum filter vibrato suppression for onset
-detection", Proc. DAFx 2013).
+detection", Proc. DAFx 2013); and what newly sounds must go on, so that the end of a note does not count either.
 """
 
 from __future__ import annotations
@@ -31,8 +31,12 @@ _FLOOR_DB = -100.0
 _BEFORE = (4, 3)
 """Frames before, the nearest of which overlaps a quarter, that a frame is compared with."""
 
-_RANGE_DB = 45.0
-"""A band this far below the loudest one has no say."""
+_ON = 2
+"""Frames on, by which what newly sounds must still sound: where a note is broken off, its partials smear over all bands
+for a moment."""
+
+_RANGE_DB, _FALLING_DB = 45.0, 6.0
+"""A band this far below the loudest one has no say; nor one so much farther below what was loudest before."""
 
 _CAP_DB = 25.0
 
@@ -50,9 +54,9 @@ _NEAR_S = (-0.032, 0.024)
 _PLAIN_SHARE = 0.75
 """Of the frames near a note the first that rises by so much of the most is its start: a low note goes on growing."""
 
-_BROAD_SHARE = 0.4
-_ENOUGH_DB = 7.0
-"""A note lifts its partials, or the broad bands, or both a little: the first and a share of the second make this."""
+_PLUCKED, _SOFT = (1.3, 8.5), (0.4, 6.5)
+"""A note lifts its partials, and the broad bands too if it is struck: the first and so great a share of the second make
+so many dB."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,7 +97,7 @@ class NewPartialsBuilder:
         self._rate_hz = rate_hz
         self._spectra = SpectraReader(max(1, round(_HOP_S * rate_hz)))
         self._bands = _quarter_tones(self._spectra.frame, rate_hz, band_hz)
-        self._before = np.full((_BEFORE[0], len(self._bands)), _FLOOR_DB, dtype=np.float32)
+        self._known = self._nothing(_BEFORE[0])
         self._parts: list[NDArray[np.float32]] = []
 
     def add(self, block: AnyArray) -> None:
@@ -103,6 +107,7 @@ class NewPartialsBuilder:
     def finish(self) -> NewPartials:
         """What everything added holds."""
         self._take(self._spectra.finish())
+        self._parts.append(self._rises(self._nothing(_ON)))
         rise_db = np.concatenate(self._parts)
         rise_db.flags.writeable = False
         return NewPartials(rise_db, self._spectra.hop, self._rate_hz)
@@ -112,24 +117,41 @@ class NewPartialsBuilder:
         level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
         self._parts.append(self._rises(level_db.astype(np.float32)))
 
+    def _nothing(self, frames: int) -> NDArray[np.float32]:
+        return np.full((frames, len(self._bands)), _FLOOR_DB, dtype=np.float32)
+
     def _rises(self, level_db: NDArray[np.float32]) -> NDArray[np.float32]:
+        """Take the next levels, shape (n, bands); the rises of the frames of which is known by now how they go on."""
         from scipy.ndimage import maximum_filter1d
 
-        count = len(level_db)
-        known = np.concatenate([self._before, level_db])
+        known = np.concatenate([self._known, level_db])
+        count = max(0, len(known) - _BEFORE[0] - _ON)
+        self._known = known[count:]
         around = maximum_filter1d(known, 3, axis=1)
         far, near = (around[_BEFORE[0] - ago :][:count] for ago in _BEFORE)
-        self._before = known[count:]
-        weight = np.clip(1.0 - (level_db.max(axis=1, keepdims=True) - level_db) / _RANGE_DB, 0.0, 1.0)
-        rise_db = np.clip(level_db - np.maximum(far, near), 0.0, _CAP_DB)
-        mean: NDArray[np.float32] = np.sqrt((weight * rise_db**2).sum(axis=1) / weight.sum(axis=1))
+        here, later = known[_BEFORE[0] :][:count], known[_BEFORE[0] + _ON :]
+        before = np.maximum(far, near)
+        loudest = np.maximum(here.max(axis=1), before.max(axis=1) - _FALLING_DB)
+        weight = np.clip(1.0 - (loudest[:, None] - here) / _RANGE_DB, 0.0, 1.0)
+        rise_db = np.clip(np.minimum(here, later) - before, 0.0, _CAP_DB)
+        mean: NDArray[np.float32] = np.sqrt((weight * rise_db**2).sum(axis=1) / np.maximum(weight.sum(axis=1), 1e-9))
         return mean
 
 
-def note_frames(levels: BandLevels, curve: NDArray[np.float32], partials: NewPartials) -> NDArray[np.intp]:
+def note_frames(
+    levels: BandLevels, curve: NDArray[np.float32], partials: NewPartials, *, soft: bool
+) -> NDArray[np.intp]:
     """Frames of the band levels, whose `rise_curve` is given, at which a note seems to begin.
 
     A note that the broad search does not find begins where the broad bands rise near it.
+
+    Parameters
+    ----------
+    levels : BandLevels
+    curve : float32 array, shape (frames of the levels,)
+    partials : NewPartials
+    soft : bool
+        Whether notes need not be struck: they are blown, bowed or sung.
     """
     frame = peaks_of_rise(curve)
     per_s = levels.rate_hz / levels.hop
@@ -147,8 +169,9 @@ def note_frames(levels: BandLevels, curve: NDArray[np.float32], partials: NewPar
     partial_db = np.zeros(len(curve))
     np.maximum.at(partial_db, own, note_db)
     frames = np.union1d(frame, own).astype(np.intp)
-    enough = partial_db[frames] + _BROAD_SHARE * curve[frames] >= _ENOUGH_DB
-    return frames[enough]
+    share, enough_db = _SOFT if soft else _PLUCKED
+    begins = (partial_db[frames] > 0.0) & (partial_db[frames] + share * curve[frames] >= enough_db)
+    return frames[begins]
 
 
 def _quarter_tones(window: int, rate_hz: int, band_hz: tuple[float, float] | None) -> NDArray[np.float32]:
