@@ -14,7 +14,7 @@ import argparse
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
-from functools import cache, partial
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -22,11 +22,13 @@ from numpy.typing import NDArray
 from scipy.signal import oaconvolve
 
 from finders import program
-from material import FAR, RATE_HZ, Kit, Made, Recipe, Sound, Struck, build, load_kits, score
+from material import FAR, RATE_HZ, Kit, Made, Recipe, Sound, Struck, build, kits_once, score
 from notes import CHORDS, HELD, lay_line, load_notes, name_of
 from supple_snare.timing.hits import Kind
 
 _ON_BEAT, _ON_EIGHTH, _BETWEEN = 0.75, 0.5, 0.15
+_PHRASE = 32
+"""Sixteenths for which a player who rests now and then plays on, or does not."""
 
 
 @dataclass(frozen=True)
@@ -90,6 +92,11 @@ def _player(
     steps = np.arange(int((frames / RATE_HZ - 4.0) / step_s))
     likely = np.where(steps % 4 == 0, _ON_BEAT, np.where(steps % 2 == 0, _ON_EIGHTH, _BETWEEN))
     steps = steps[rng.random(len(steps)) < likely]
+    # Some play all the time, some rest for bars on end.
+    resting = float(rng.choice([0.0, 0.0, rng.uniform(0.2, 0.6)]))
+    playing = rng.random(len(likely)) >= resting
+    playing[0] = True
+    steps = steps[playing[steps // _PHRASE]]
     grid_s = 0.5 + steps * step_s
     behind_s = float(rng.choice([0.0, 0.0, rng.uniform(0.0, 0.030)]))
     at = np.rint((grid_s + behind_s + rng.normal(0.0, 0.010, len(steps))) * RATE_HZ).astype(np.int64)
@@ -102,22 +109,19 @@ def _player(
 
 def _across(sound: Sound, level_db: tuple[float, float], rng: np.random.Generator, louder_db: float = 0.0) -> Sound:
     """What is heard of a sound across the room."""
-    tail = rng.normal(size=RATE_HZ // 10) * np.exp(-np.linspace(0.0, 6.0, RATE_HZ // 10))
+    length = round(float(rng.uniform(0.1, 0.3)) * RATE_HZ)
+    tail = rng.normal(size=length) * np.exp(-np.linspace(0.0, 6.0, length))
     delay = round(float(rng.uniform(0.003, 0.012)) * RATE_HZ)
-    kernel = np.concatenate([np.zeros(delay), [1.0], 0.4 * tail / np.sqrt(np.sum(tail**2))])
+    room = float(rng.uniform(0.3, 1.2))
+    kernel = np.concatenate([np.zeros(delay), [1.0], room * tail / np.sqrt(np.sum(tail**2))])
     heard = oaconvolve(sound, kernel)[: len(sound)]
     gain = 10.0 ** ((float(rng.uniform(*level_db)) + louder_db) / 20.0)
     return np.asarray(heard * (0.5 * gain / max(float(np.abs(heard).max()), 1e-9)))
 
 
-@cache
-def _kits_of(folder: Path) -> dict[str, Kit]:
-    return load_kits(folder)
-
-
 def measure(kits: Path, notes: Path, seed: int) -> list[tuple[str, str, float, float, float]]:
     """Kind, track, F, precision and recall of each track of one take."""
-    drums, band, lines = made_band(_kits_of(kits), notes, seed)
+    drums, band, lines = made_band(kits_once(kits), notes, seed)
     alone, together = program(drums), program(band)
     rows = []
     for name, struck in band.struck.items():

@@ -12,6 +12,7 @@ import warnings
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
 
 import msgspec
@@ -24,25 +25,29 @@ from material import EASY, HARD, Case, Made, cases, in_processes, options, varie
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import RELATIVE_SIGNS, weigh_signs
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.judge import JUDGES_FILE, Judges, Member, network_inputs, weighed
+from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, network_inputs, weighed
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
 MEMBERS = 5
-UNITS = (24, 12)
-ROUNDS = 16
 
 
 @dataclass(frozen=True)
-class Weighed:
-    """The inputs for all attacks in one microphone, and which of them were its drum's."""
+class Row:
+    """The inputs for all attacks of a track, and which of them were its own, of so many played."""
+
+    inputs: NDArray[np.float64]
+    own: NDArray[np.bool_]
+    strokes: int
+
+
+@dataclass(frozen=True)
+class Weighed(Row):
+    """Those in one microphone of a kit."""
 
     recipe: str
     kit: str
-    inputs: NDArray[np.float64]
     guess: NDArray[np.float64]
-    own: NDArray[np.bool_]
-    strokes: int
 
 
 def weigh(case: Case) -> list[Weighed]:
@@ -70,45 +75,56 @@ def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) ->
             truth, counted = outside_rolls(made.struck[name], time_s)
             guess = signs.log_odds()
             inputs = network_inputs(signs.columns(), guess, RELATIVE_SIGNS)[counted]
-            own = _own(time_s[counted], truth)
-            rows.append(Weighed(case.recipe.name + suffix, case.kit, inputs, guess[counted], own, len(truth)))
+            own = own_attacks(time_s[counted], truth, 0.010)
+            rows.append(Weighed(inputs, own, len(truth), case.recipe.name + suffix, case.kit, guess[counted]))
     return rows
 
 
-def _own(time_s: NDArray[np.float64], truth_s: NDArray[np.float64]) -> NDArray[np.bool_]:
-    """Which attacks are strokes: for each stroke the nearest attack within 10 ms."""
+def own_attacks(time_s: NDArray[np.float64], truth_s: NDArray[np.float64], within_s: float) -> NDArray[np.bool_]:
+    """Which attacks are strokes: for each stroke the nearest attack, if it is so near."""
     own = np.zeros(len(time_s), dtype=bool)
     if len(truth_s) and len(time_s):
         ordered = np.argsort(time_s)
         nearest = ordered[nearest_index(time_s[ordered], truth_s)]
-        own[nearest[np.abs(time_s[nearest] - truth_s) < 0.010]] = True
+        own[nearest[np.abs(time_s[nearest] - truth_s) < within_s]] = True
     return own
 
 
-def fit_member(rows: Sequence[Weighed], mean: NDArray[np.float64], spread: NDArray[np.float64], seed: int) -> Member:
-    """One network, from one beginning."""
+@dataclass(frozen=True)
+class Manner:
+    """How networks are fitted: the units of their layers, and the rounds after which they are stopped."""
+
+    units: tuple[int, int]
+    rounds: int
+
+
+OF_DRUMS = Manner((24, 12), 16)
+
+
+def fit_member(rows: Sequence[Row], manner: Manner, scale: NDArray[np.float64], seed: int) -> Member:
+    """One network, from one beginning; the scale is the mean and spread of all inputs."""
     inputs = np.concatenate([row.inputs for row in rows])
     own = np.concatenate([row.own for row in rows])
     network = MLPClassifier(
-        UNITS, activation="tanh", alpha=0.1, batch_size=512, learning_rate_init=0.002, max_iter=ROUNDS,
+        manner.units, activation="tanh", alpha=0.1, batch_size=512, learning_rate_init=0.002, max_iter=manner.rounds,
         random_state=seed,
     )  # fmt: skip
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # it is stopped on purpose before it fits the noise
-        network.fit((inputs - mean) / spread, own)
+        network.fit((inputs - scale[0]) / scale[1], own)
     return Member(
         [np.round(weights, 4).tolist() for weights in network.coefs_],
         [np.round(biases, 4).tolist() for biases in network.intercepts_],
     )
 
 
-def fit(rows: Sequence[Weighed], jobs: int) -> Judges:
+def fit(rows: Sequence[Row], manner: Manner, jobs: int) -> Judges:
     """All networks."""
     inputs = np.concatenate([row.inputs for row in rows])
-    mean, spread = inputs.mean(axis=0), inputs.std(axis=0) + 1e-9
+    scale = np.stack([inputs.mean(axis=0), inputs.std(axis=0) + 1e-9])
     with ProcessPoolExecutor(jobs) as pool:
-        members = pool.map(fit_member, *zip(*((rows, mean, spread, seed) for seed in range(MEMBERS)), strict=True))
-        return Judges(np.round(mean, 4).tolist(), np.round(spread, 4).tolist(), list(members))
+        members = list(pool.map(partial(fit_member, rows, manner, scale), range(MEMBERS)))
+    return Judges(*np.round(scale, 4).tolist(), members)
 
 
 def main() -> None:
@@ -123,7 +139,7 @@ def main() -> None:
     scores: dict[str, list[float]] = {}
     for fold in range(FOLDS):
         unseen = [row for row in rows if row.kit in kits[fold::FOLDS]]
-        judges = fit([row for row in rows if row.kit not in kits[fold::FOLDS]], chosen.jobs)
+        judges = fit([row for row in rows if row.kit not in kits[fold::FOLDS]], OF_DRUMS, chosen.jobs)
         for row in unseen:
             played = weighed(judges.odds(row.inputs), row.guess) > 0.0
             total = np.count_nonzero(played) + row.strokes
@@ -134,7 +150,7 @@ def main() -> None:
     for recipe, found in scores.items():
         print(f"    {recipe:46}mean {np.mean(found):.3f}  worst {min(found):.3f}")
     if chosen.write:
-        JUDGES_FILE.write_bytes(msgspec.json.encode(fit(rows, chosen.jobs)))
+        DRUMS_FILE.write_bytes(msgspec.json.encode(fit(rows, OF_DRUMS, chosen.jobs)))
 
 
 if __name__ == "__main__":

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from supple_snare.sound.bleed import RELATIVE_SIGNS, SIGNS
-from supple_snare.sound.judge import emptiest_place, judged_odds, judges, network_inputs, weighed
+from supple_snare.sound.judge import DRUMS_FILE, emptiest_place, judged_odds, judges, network_inputs, weighed
 
 COUNT = 40
 
@@ -57,7 +57,7 @@ def test_the_networks_take_what_they_are_given():
     """As many inputs as there are signs, and two more for each relative one; hardly any attacks are no trouble."""
     signs, guess = some_signs()
     inputs = network_inputs(signs, guess, RELATIVE_SIGNS)
-    assert inputs.shape == (COUNT, len(SIGNS) + 2 * len(RELATIVE_SIGNS)) == (COUNT, len(judges().mean))
+    assert inputs.shape == (COUNT, len(SIGNS) + 2 * len(RELATIVE_SIGNS)) == (COUNT, len(judges(DRUMS_FILE).mean))
     assert len(judged_odds(signs[:1], guess[:1], RELATIVE_SIGNS)) == 1
     assert len(judged_odds(signs[:0], guess[:0], RELATIVE_SIGNS)) == 0
 

@@ -79,3 +79,14 @@ def test_a_short_or_empty_sound_has_no_candidates():
     """Nothing is found in less than a few frames."""
     for length in (0, 1, 300):
         assert len(candidates_of(np.ones(length))[0]) == 0
+
+
+def test_the_mean_of_spans_is_told_around_each_moment():
+    """Before a tone, in it, and where it has fallen by 12 dB; what lies outside is as the nearest that is known."""
+    level = np.repeat([0.0, 1.0, 0.25, 0.25], RATE_HZ // 4)
+    mean_db = levels_of(tone(440.0) * level).mean_db(np.array([0.25, 0.5, 0.99]), [(-0.1, -0.02), (0.02, 0.1)])
+    assert mean_db[0, 0] < -90.0
+    assert mean_db[1, 0] - mean_db[1, 1] == pytest.approx(12.04, abs=0.5)
+    assert mean_db[0, 1] == pytest.approx(mean_db[1, 0], abs=0.1)
+    assert mean_db[2, 0] == pytest.approx(mean_db[1, 1], abs=0.1)
+    assert np.isfinite(mean_db).all()

@@ -164,17 +164,22 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
     list of Verdict
         One per track, in the same order.
     """
-    drums = [track for track, analysis in enumerate(analyses) if not PRESETS[analysis.material].is_pitched]
-    # A drum alone has nobody to be compared with but the lines around it.
-    judged = drums if len(drums) != 1 else list(range(len(analyses)))
-    found = dict(zip(judged, _judge_drums([analyses[track] for track in judged]), strict=True))
-    drum = {track: judged[found[track].drum] if len(drums) > 1 else track for track in drums}
-    verdicts = {track: replace(found[track], drum=drum[track]) for track in drums}
+    verdicts = judge_drums(analyses)
     verdicts |= judge_lines(analyses, verdicts)
     return [verdicts[track] for track in range(len(analyses))]
 
 
-def _judge_drums(analyses: Sequence[Analysis]) -> list[Verdict]:
+def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:
+    """The verdicts on those tracks of a group that are drums', by their number."""
+    drums = [track for track, analysis in enumerate(analyses) if not PRESETS[analysis.material].is_pitched]
+    # A drum alone has nobody to be compared with but the lines around it.
+    judged = drums if len(drums) != 1 else list(range(len(analyses)))
+    found = dict(zip(judged, _judge_together([analyses[track] for track in judged]), strict=True))
+    drum = {track: judged[found[track].drum] if len(drums) > 1 else track for track in drums}
+    return {track: replace(found[track], drum=drum[track]) for track in drums}
+
+
+def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
     verdicts, doubts = [], []
     drums, weighed = weigh_signs(analyses)
     for analysis, drum, (settled_s, others, signs) in zip(analyses, drums.tolist(), weighed, strict=True):

@@ -16,7 +16,7 @@ import numpy as np
 
 from supple_snare.timing.units import FloatArray
 
-JUDGES_FILE = Path(__file__).parent / "judge.json"
+DRUMS_FILE, LINES_FILE = (Path(__file__).parent / f"judge_{of}.json" for of in ("drums", "lines"))
 
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 
@@ -40,7 +40,7 @@ class Member(msgspec.Struct, frozen=True):
 
 
 class Judges(msgspec.Struct, frozen=True):
-    """What `judge.json` holds: networks fitted from different beginnings, whose mean strays less than each does.
+    """What each of the files holds: networks fitted from different beginnings, whose mean strays less than each does.
 
     Attributes
     ----------
@@ -66,9 +66,9 @@ class Judges(msgspec.Struct, frozen=True):
 
 
 @cache
-def judges() -> Judges:
-    """The networks that come with the program."""
-    return msgspec.json.decode(JUDGES_FILE.read_bytes(), type=Judges)
+def judges(file: Path) -> Judges:
+    """Networks that come with the program: those for attacks of drums, or for notes."""
+    return msgspec.json.decode(file.read_bytes(), type=Judges)
 
 
 def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> FloatArray:
@@ -89,7 +89,7 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     """
     if not len(signs):
         return guess
-    return weighed(judges().odds(network_inputs(signs, guess, relative)), guess)
+    return weighed(judges(DRUMS_FILE).odds(network_inputs(signs, guess, relative)), guess)
 
 
 def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
@@ -124,7 +124,7 @@ def network_inputs(signs: FloatArray, guess: FloatArray, relative: list[int]) ->
 
 def _usual_gap(relative: int) -> FloatArray:
     """By how much plain strokes and bleed differ in each relative sign in what the networks were fitted to."""
-    lies = np.array(judges().mean[-2 * relative :]).reshape(relative, 2)
+    lies = np.array(judges(DRUMS_FILE).mean[-2 * relative :]).reshape(relative, 2)
     return lies[:, 1] - lies[:, 0]
 
 

@@ -2,8 +2,9 @@
 
 Patterns like those of drums (`sources`) do not hold of notes: each pitch has its own, and a line that goes along with
 the drums would be explained by them. Here a neighbour explains no more than it is proved to bleed: of each of its
-strokes the same share arrives, so it is no more than what the track holds at the quietest of them. An attack that
-rises far above all that in some band is a note of the line itself.
+strokes the same share arrives, so it is no more than what the track holds at the quietest of them. What rises above
+that, in all or in some band, and goes on as the line's loud notes do is a note of the line itself: small networks
+(`judge`, fitted by `bench/lines.py`) weigh the signs.
 """
 
 from __future__ import annotations
@@ -16,29 +17,18 @@ import numpy as np
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.events import distances_s, rising
-from supple_snare.sound.judge import alone_odds, emptiest_place
+from supple_snare.sound.judge import LINES_FILE, judges
 from supple_snare.sound.novelty import BANDS, BandLevels
-from supple_snare.sound.rises import Rises
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
 from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, amplitude_to_db
 
-_NOTE_ODDS = 1.5
-_RISES_DB = (8.0, 15.0)
 _LOUD_PERCENT = 95
-"""Notes are judged by how loud they grow and how they rise as a drum is that is heard alone, but that they span more
-dynamics, and may rise out of one another as little as they like."""
-
-_ABOVE, _ABOVE_BEST, _ABOVE_LEVEL, _ABOVE_RISE, _ABOVE_BIAS = 0.095, 0.037, 0.064, 0.326, -2.6
-_ABOVE_DB = (-10.0, 30.0)
-"""Where a neighbour was struck: log odds for each dB above what it may bleed, over all bands and in the one that stands
-out most, for each against the loud notes, and for each by which the spectrum rises; a logistic regression on 150 lines
-beside drums (`bench/bands.py`)."""
-
-_GAP_WORD = 0.5
-"""How far the line between notes and bleed is moved toward the emptiest place near it: where a line is played evenly,
-there is a gap between the two; where it is not, softest notes and bleed lie side by side."""
+_ABOVE_DB, _MOST_DB = (-10.0, 30.0), 60.0
+_BEFORE_S, _FIRST_S = (-0.040, -0.007), (0.0, 0.013)
+_LATER_S = ((0.030, 0.050), (0.050, 0.070), (0.070, 0.090), (0.090, 0.110))
+"""A note goes on in all of these; an attack that follows it soon, or bleed, is loud in some only."""
 
 _ARRIVES_S = (-0.010, 0.016)
 """A neighbour's stroke arrives in that time after it was struck."""
@@ -80,6 +70,21 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
     dict of int to Verdict
         One for each other track.
     """
+    found = {}
+    for track, line in hear_lines(analyses, drums).items():
+        odds = judges(LINES_FILE).odds(line.signs())
+        found[track] = line.verdict(odds - FAR_DOUBT if line.is_far else odds)
+    return found
+
+
+def hear_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> dict[int, HeardLine]:
+    """What the attacks of each track that is no drum's are like, beside what bleeds into it.
+
+    Parameters
+    ----------
+    analyses, drums
+        As for `judge_lines`.
+    """
     if len(drums) == len(analyses):
         return {}
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
@@ -97,12 +102,12 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
 
     # A player who lags is no far microphone, though what bleeds into his own comes as late.
     far = frozenset(track for track in lines if heard(track, float(distance_s[track]), frozenset()).is_explained)
-    found = {}
-    for track in lines:
-        later_s, doubt = (float(distance_s[track]), FAR_DOUBT) if track in far else (0.0, 0.0)
-        verdict = heard(track, later_s, far - {track}).verdict(leader[track])
-        found[track] = replace(verdict.doubted(doubt), is_far=track in far)
-    return found
+    return {
+        track: HeardLine(
+            heard(track, float(distance_s[track]) if track in far else 0.0, far - {track}), leader[track], track in far
+        )
+        for track in lines
+    }
 
 
 @dataclass(frozen=True, eq=False)
@@ -186,23 +191,52 @@ class _Heard:
         above_db = _ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1))
         return bool(np.mean(above_db[loudest] < _EXPLAINED_DB) > _EXPLAINED_SHARE)
 
-    def verdict(self, drum: int) -> Verdict:
-        """Which of the attacks are notes of this line."""
-        attacks = self.analysis.attacks
-        settled_s, others = settle_beside(attacks, np.sqrt(self.power), np.sqrt(self.bleed))
-        return verdict_of(self.analysis, settled_s, others, self._log_odds(attacks), drum)
 
-    def _log_odds(self, attacks: Rises) -> FloatArray:
+@dataclass(frozen=True, eq=False)
+class HeardLine:
+    """The attacks of a track of notes.
+
+    Attributes
+    ----------
+    drum : int
+        The first track that holds the same line, mostly itself.
+    is_far : bool
+        Whether its loudest moments are its neighbours'.
+    """
+
+    _heard: _Heard
+    drum: int
+    is_far: bool
+
+    def signs(self) -> FloatArray:
+        """What tells of each of n attacks that it is a note of the line, all in dB, shape (n, 9).
+
+        By how much more starts than its neighbours may make of it, in all and in the band where it is most, and whether
+        they may make any; how loud it grows against the loud ones, and how its spectrum rises; how loud it is at first
+        and some time later, each against the loud ones and against what sounded before.
+        """
+        power, bleed, attacks = self._heard.power, self._heard.bleed, self._heard.analysis.attacks
         if not len(attacks):
-            return np.zeros(0)
-        level_db = attacks.level_db - np.percentile(attacks.level_db, _LOUD_PERCENT)
-        of_a_note = alone_odds(level_db, np.clip(attacks.rise_db, *_RISES_DB)) + _NOTE_ODDS
-        above_db = np.clip(_ratio_db(self.power.sum(axis=1), self.bleed.sum(axis=1)), *_ABOVE_DB)
-        best_db = np.clip(_ratio_db(self.power, self.bleed).max(axis=1), *_ABOVE_DB)
-        of_no_bleed = _ABOVE * above_db + _ABOVE_BEST * best_db + _ABOVE_BIAS
-        of_no_bleed += _ABOVE_LEVEL * level_db + _ABOVE_RISE * attacks.rise_db
-        odds = np.where(self.bleed.any(axis=1), np.minimum(of_a_note, of_no_bleed), of_a_note)
-        return odds - _GAP_WORD * emptiest_place(odds)
+            return np.zeros((0, 9))
+        above_db = np.clip(_ratio_db(power.sum(axis=1), bleed.sum(axis=1)), *_ABOVE_DB)
+        most_above_db = np.clip(_ratio_db(power, bleed).max(axis=1), *_ABOVE_DB)
+        spans = (_BEFORE_S, _FIRST_S, *_LATER_S)
+        before, first, *later = self._heard.analysis.levels.mean_db(rough_starts(attacks), spans).T
+        goes_on = np.min(later, axis=0)
+        bleeds = bleed.any(axis=1).astype(np.float64)
+        signs = [above_db, most_above_db, bleeds, _to_loud(attacks.level_db), attacks.rise_db]
+        signs += [_to_loud(first), first - before, _to_loud(goes_on), goes_on - before]
+        return np.clip(np.stack(signs, axis=1), -_MOST_DB, _MOST_DB)
+
+    def verdict(self, log_odds: FloatArray) -> Verdict:
+        """Which of the attacks are notes of this line, by their odds, shape (n,)."""
+        analysis, heard = self._heard.analysis, self._heard
+        settled_s, others = settle_beside(analysis.attacks, np.sqrt(heard.power), np.sqrt(heard.bleed))
+        return replace(verdict_of(analysis, settled_s, others, log_odds, self.drum), is_far=self.is_far)
+
+
+def _to_loud(level_db: FloatArray) -> FloatArray:
+    return np.asarray(level_db - np.percentile(level_db, _LOUD_PERCENT))
 
 
 def _starting(levels: BandLevels, time_s: FloatArray) -> FloatArray:

@@ -10,6 +10,7 @@ need not wait.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -92,6 +93,27 @@ class BandLevels:
             most = np.maximum(most, np.where(inside[:, None], heard, 0))
         power: FloatArray = 10.0 ** ((most.astype(np.float64) / _STEPS_PER_DB + _FLOOR_DB) / 10.0)
         return power
+
+    def mean_db(self, time_s: FloatArray, spans_s: Sequence[tuple[float, float]]) -> FloatArray:
+        """Mean power over all bands in the frames centred in spans around moments, in dB.
+
+        Parameters
+        ----------
+        time_s : float array, shape (n,)
+        spans_s : sequence of (float, float)
+            First and last, relative to each moment.
+
+        Returns
+        -------
+        float array, shape (n, spans)
+            Of the nearest frames where a span lies outside the recording.
+        """
+        power = np.sum(10.0 ** (self.decibels().astype(np.float64) / 10.0), axis=1)
+        until = np.concatenate([[0.0], np.cumsum(power)])
+        frames = (time_s[:, None, None] + np.array(spans_s)) * (self.rate_hz / self.hop)
+        first, last = np.moveaxis(np.clip(np.rint(frames).astype(np.int64), 0, max(len(power) - 1, 0)), 2, 0)
+        mean: FloatArray = (until[last + 1] - until[first]) / (last + 1 - first)
+        return 10.0 * np.log10(np.maximum(mean, 10.0 ** (_FLOOR_DB / 10.0)))
 
     def centre_hz(self, time_s: FloatArray) -> FloatArray:
         """Middle of the spectrum of what starts at moments, by power and in octaves, shape (n,)."""
