@@ -10,7 +10,7 @@ import pytest
 import soundfile
 
 from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import _is_far, judge_bleed
+from supple_snare.sound.bleed import SIGNS, Signs, _is_far, judge_bleed
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.hits import Hits, Kind
@@ -236,3 +236,18 @@ def test_what_much_was_surely_played_into_is_close_to_a_drum(strokes, odds, is_f
     log_odds = np.concatenate([np.full(strokes, odds), np.full(20, -4.0)])
     shape = np.zeros(len(log_odds))
     assert _is_far(-1.2, Verdict(shape, shape, log_odds, shape)) is is_far
+
+
+@pytest.mark.parametrize(
+    ("strokes", "own_share", "left_db", "is_seen"),
+    [(20, 1.0, -4.0, True), (4, 1.0, -4.0, False), (20, 0.9, -14.0, False)],
+)
+def test_a_drum_that_is_plainly_struck_is_seen_whatever_else_is_heard(strokes, own_share, left_db, is_seen):
+    """Players in the room may drown what tells whether a microphone is close; its own strokes, if many, do not lie."""
+    own = np.arange(100) < strokes
+    values = dict.fromkeys(SIGNS, (0.0, 0.0))
+    values |= {"own_share": (own_share, 0.02), "level": (-2.0, -22.0), "rise": (13.0, 7.0), "closeness": (-2.8, -2.8)}
+    values |= {"ahead_close": (12.0, -16.0), "own_level": (-3.0, -40.0), "left_over": (left_db, -40.0)}
+    values |= {"worth": (4.0 + left_db, -20.0)}
+    signs = Signs(**{name: np.where(own, *pair) for name, pair in values.items()})
+    assert (signs.with_own_drum_seen().closeness[0] > 0.0) == is_seen

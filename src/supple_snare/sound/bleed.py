@@ -78,8 +78,10 @@ _PLAINLY_FAR = 1.0
 """Log odds against a drum of its own; from them to one more the doubt grows."""
 
 _ENOUGH = 8
-_SURELY_OWN = 4.0
-"""So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it."""
+_SURELY_OWN, _FAR_ABOVE, _REST_PERCENT = 4.0, 6.0, 90
+_PLAINLY_CLOSE = 3.0
+"""So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it; by the
+signs alone, before they are judged, if they also lie so far above the rest."""
 
 _LEAST = 1e-4
 
@@ -147,6 +149,17 @@ class Signs:
         """The same where there is no other microphone: only how loud it is and how plainly it rises can speak."""
         return alone_odds(self.level, self.rise)
 
+    def with_own_drum_seen(self) -> Signs:
+        """Closeness, which is learned from all that is heard, corrected where many attacks are plainly a drum's own."""
+        guess = self.log_odds()
+        own = guess > _PLAIN
+        if self.closeness[0] >= 0.0 or np.count_nonzero(own) < _ENOUGH or own.all():
+            return self
+        middle, rest = float(np.median(guess[own])), float(np.percentile(guess[~own], _REST_PERCENT))
+        if middle < _SURELY_OWN or middle - rest < _FAR_ABOVE:
+            return self
+        return replace(self, closeness=np.full(len(guess), _PLAINLY_CLOSE))
+
 
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
 
@@ -182,7 +195,8 @@ def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:
 def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
     verdicts, doubts = [], []
     drums, weighed = weigh_signs(analyses)
-    for analysis, drum, (settled_s, others, signs) in zip(analyses, drums.tolist(), weighed, strict=True):
+    for analysis, drum, (settled_s, others, told) in zip(analyses, drums.tolist(), weighed, strict=True):
+        signs = told.with_own_drum_seen() if told is not None else None
         if signs is None:
             log_odds = np.zeros(0)
         elif len(analyses) == 1:
