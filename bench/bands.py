@@ -27,6 +27,9 @@ from notes import CHORDS, HELD, lay_line, load_notes, name_of
 from supple_snare.timing.hits import Kind
 
 _ON_BEAT, _ON_EIGHTH, _BETWEEN = 0.75, 0.5, 0.15
+_LENGTHS = ((0.4, 0.6), (0.5, 1.0), (0.5, 1.0), (1.0, 1.05))
+"""How long notes sound beside the way to the next one."""
+
 _PHRASE = 32
 """Sixteenths for which a player who rests now and then plays on, or does not."""
 
@@ -100,7 +103,8 @@ def _player(
     grid_s = 0.5 + steps * step_s
     behind_s = float(rng.choice([0.0, 0.0, rng.uniform(0.0, 0.030)]))
     at = np.rint((grid_s + behind_s + rng.normal(0.0, 0.010, len(steps))) * RATE_HZ).astype(np.int64)
-    line, force = lay_line(notes, name_of(instrument) in CHORDS, at, (0.5, 1.0), rng)
+    length = _LENGTHS[int(rng.integers(len(_LENGTHS)))]
+    line, force = lay_line(notes, name_of(instrument) in CHORDS, at, length, rng)
     kept = np.isfinite(force)
     line = np.pad(line, (0, max(0, frames - len(line))))[:frames]
     truth = Struck(at[kept] / RATE_HZ, force[kept], np.full(int(kept.sum()), "stroke"))

@@ -17,7 +17,7 @@ import numpy as np
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.events import distances_s, rising
-from supple_snare.sound.judge import LINES_FILE, judges
+from supple_snare.sound.judge import LINES_FILE, alone_odds, emptiest_place, judges
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
@@ -25,6 +25,15 @@ from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, amplitude_to_db
 
 _LOUD_PERCENT = 95
+_NOTE_ODDS = 1.5
+_RISES_DB = (8.0, 15.0)
+"""Alone, notes are judged by how loud they grow and how they rise as a drum is, but that they span more dynamics, and
+may rise out of one another as little as they like."""
+
+_GAP_WORD = 0.5
+"""How far the line between notes and the rest is then moved toward the emptiest place near it: where a line is played
+evenly, there is a gap between the two."""
+
 _ABOVE_DB, _MOST_DB = (-10.0, 30.0), 60.0
 _BEFORE_S, _FIRST_S = (-0.040, -0.007), (0.0, 0.013)
 _LATER_S = ((0.030, 0.050), (0.050, 0.070), (0.070, 0.090), (0.090, 0.110))
@@ -72,7 +81,7 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
     """
     found = {}
     for track, line in hear_lines(analyses, drums).items():
-        odds = judges(LINES_FILE).odds(line.signs())
+        odds = judges(LINES_FILE).odds(line.signs()) if len(analyses) > 1 else line.alone_log_odds()
         found[track] = line.verdict(odds - FAR_DOUBT if line.is_far else odds)
     return found
 
@@ -227,6 +236,14 @@ class HeardLine:
         signs = [above_db, most_above_db, bleeds, _to_loud(attacks.level_db), attacks.rise_db]
         signs += [_to_loud(first), first - before, _to_loud(goes_on), goes_on - before]
         return np.clip(np.stack(signs, axis=1), -_MOST_DB, _MOST_DB)
+
+    def alone_log_odds(self) -> FloatArray:
+        """Log odds where there is no other track, shape (n,)."""
+        attacks = self._heard.analysis.attacks
+        if not len(attacks):
+            return np.zeros(0)
+        odds = alone_odds(_to_loud(attacks.level_db), np.clip(attacks.rise_db, *_RISES_DB)) + _NOTE_ODDS
+        return odds - _GAP_WORD * emptiest_place(odds)
 
     def verdict(self, log_odds: FloatArray) -> Verdict:
         """Which of the attacks are notes of this line, by their odds, shape (n,)."""
