@@ -2,7 +2,9 @@
 
 python bench/lines.py --kits FOLDER --notes FOLDER [--takes 120] [--write]      needs scikit-learn
 
-Each line of each take of `bands.py` is judged beside all tracks, and beside some of them.
+Each line of each take of `bands.py` is judged beside all tracks, and beside some of them. The program's networks are
+those of two such fits together: one to takes as they are, and one to takes without bound lines, judged alone, too. The
+first alone takes more bleed for notes, the second alone loses more of the bound ones.
 """
 
 from __future__ import annotations
