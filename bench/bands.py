@@ -12,6 +12,7 @@ from __future__ import annotations
 
 import argparse
 from collections import defaultdict
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from functools import partial
@@ -123,7 +124,11 @@ def _across(sound: Sound, level_db: tuple[float, float], rng: np.random.Generato
     return np.asarray(heard * (0.5 * gain / max(float(np.abs(heard).max()), 1e-9)))
 
 
-def measure(kits: Path, notes: Path, seed: int) -> list[tuple[str, str, float, float, float]]:
+Row = tuple[str, str, float, float, float]
+"""Kind, track, F, precision and recall."""
+
+
+def measure(kits: Path, notes: Path, seed: int) -> list[Row]:
     """Kind, track, F, precision and recall of each track of one take."""
     drums, band, lines = made_band(kits_once(kits), notes, seed)
     alone, together = program(drums), program(band)
@@ -132,36 +137,44 @@ def measure(kits: Path, notes: Path, seed: int) -> list[tuple[str, str, float, f
         kind, within_s = lines.get(name, ("drums", 0.010))
         found = {kind: together[name]} | ({"drums without the players": alone[name]} if name in alone else {})
         for told, hits in found.items():
-            times = hits.time_s[hits.kind != Kind.BLEED]
-            result = score(times, struck.time_s, within_s)
-            precision, recall = result.matched / max(len(times), 1), result.matched / max(len(struck.time_s), 1)
-            rows.append((told, name, result.f_measure, precision, recall))
+            result = score(hits.time_s[hits.kind != Kind.BLEED], struck.time_s, within_s)
+            rows.append((told, name, result.f_measure, result.precision, result.recall))
     return rows
 
 
-def main() -> None:
-    """A row a kind of track."""
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+def band_options(description: str | None, takes: int) -> argparse.ArgumentParser:
+    """The options of all measurements that are made of bands."""
+    parser = argparse.ArgumentParser(description=description, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--kits", type=Path, required=True)
     parser.add_argument("--notes", type=Path, required=True)
-    parser.add_argument("--takes", type=int, default=24)
+    parser.add_argument("--takes", type=int, default=takes)
     parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--each", action="store_true", help="also print every track below 0.95")
+    return parser
+
+
+def print_figures(by_kind: Mapping[str, Sequence[tuple[float, float, float]]]) -> None:
+    """A row a kind of track, from F, precision and recall of each track."""
+    print(f"{'':40}tracks    F      worst  precision  recall")
+    for kind, figures in sorted(by_kind.items()):
+        f_measure, precision, recall = np.mean(figures, axis=0)
+        print(f"{kind:40}{len(figures):6}  {f_measure:.3f}  {min(figures)[0]:.3f}  {precision:9.3f}  {recall:.3f}")
+
+
+def measure_takes(description: str | None, measured: Callable[[Path, Path, int], list[Row]], poor: float) -> None:
+    """Measure as many takes as asked for; a row a kind of track, and if wished every track whose F is poor."""
+    parser = band_options(description, 24)
+    parser.add_argument("--each", action="store_true", help=f"also print every track below {poor:g}")
     chosen = parser.parse_args()
     by_kind = defaultdict(list)
     with ProcessPoolExecutor(chosen.jobs) as pool:
-        work = partial(measure, chosen.kits, chosen.notes)
+        work = partial(measured, chosen.kits, chosen.notes)
         for seed, rows in enumerate(pool.map(work, range(chosen.takes))):
             for kind, name, f_measure, precision, recall in rows:
                 by_kind[kind].append((f_measure, precision, recall))
-                if chosen.each and f_measure < 0.95:
+                if chosen.each and f_measure < poor:
                     print(f"    take {seed} · {name} ({kind}): F {f_measure:.3f}  {precision:.3f}  {recall:.3f}")
-    print(f"{'':28}tracks    F      worst  precision  recall")
-    for kind, figures in sorted(by_kind.items()):
-        f_measure, precision, recall = np.mean(figures, axis=0)
-        worst = min(row[0] for row in figures)
-        print(f"{kind:28}{len(figures):6}  {f_measure:.3f}  {worst:.3f}  {precision:9.3f}  {recall:.3f}")
+    print_figures(by_kind)
 
 
 if __name__ == "__main__":
-    main()
+    measure_takes(__doc__, measure, 0.95)

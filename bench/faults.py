@@ -60,7 +60,7 @@ def score(recipe: Recipe, rng: np.random.Generator) -> list[Event]:
             events.append(Event("snare", at - 0.062))
             move_ms = float(rng.uniform(36.0, 44.0))
         if kind == "attack near a seam":
-            events.append(Event("snare", at - 0.040))
+            events.append(Event("snare", at - 0.040, move_ms=0.0))  # by hand, or it would go along
             move_ms = float(rng.uniform(6.0, 9.0))
         alone = "" if kind else str(rng.choice(["", "", "", "kick", "tom1"]))
         events += [Event("kick", at, kind, move_ms)] if alone != "tom1" else []
@@ -101,8 +101,9 @@ def listed(case: Case) -> tuple[Counter[str], Counter[str], NDArray[np.int64]]:
         stages.analyse_all(session)
         view = stages.view(session, session.groups[0])
         # Moves by hand belong to the strokes that were found.
-        nearest = {e: int(np.argmin(np.abs(view.strokes.time_s - e.time_s))) for e in events if e.kind}
+        nearest = {e: int(np.argmin(np.abs(view.strokes.time_s - e.time_s))) for e in events}
         moves = {float(view.strokes.time_s[i]): e.move_ms for e, i in nearest.items() if e.move_ms is not None}
+        nearest = {e: i for e, i in nearest.items() if e.kind}
         session = give_moves(session, key, moves)
         view = stages.view(session, session.groups[0])
         doubts = stroke_doubts(view, cut_of_request(cut_request(session, view)))

@@ -9,10 +9,8 @@ first alone takes more bleed for notes, the second alone loses more of the bound
 
 from __future__ import annotations
 
-import argparse
 import tempfile
 from collections import defaultdict
-from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -21,15 +19,15 @@ from pathlib import Path
 import msgspec
 import numpy as np
 
-from bands import made_band
+from bands import band_options, made_band, print_figures
 from bleed import FOLDS, Manner, Row, fit, own_attacks
 from material import Made, kits_once
+from notes import name_of
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import judge_drums
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.judge import LINES_FILE
 from supple_snare.sound.lines import hear_lines
-from supple_snare.sound.starts import rough_starts
 
 OF_LINES = Manner((12, 6), 60)
 
@@ -49,41 +47,31 @@ def weigh(kits: Path, notes: Path, seed: int) -> list[Line]:
         analyses = {path.stem: analyse(read_recording(path)) for path in band.write(Path(folder))}
     rng = np.random.default_rng(seed)
     some = [name for name in analyses if rng.random() < 0.5] or [next(iter(analyses))]
-    rows = _rows(band, lines, analyses, analyses, "")
-    for name in lines:
-        if set(some) != {name}:
-            rows += _rows(band, {name: lines[name]}, analyses, [*some, name], ", beside some tracks")
+    rows = _rows(band, lines, analyses, "")
+    for line, place in lines.items():
+        beside = {name: found for name, found in analyses.items() if name in some or name == line}
+        if len(beside) > 1:
+            rows += _rows(band, {line: place}, beside, ", beside some tracks")
     return rows
 
 
-def _rows(
-    made: Made,
-    lines: dict[str, tuple[str, float]],
-    analyses: dict[str, Analysis],
-    together: Sequence[str] | dict[str, Analysis],
-    suffix: str,
-) -> list[Line]:
-    names = [name for name in analyses if name in together]
-    those = [analyses[name] for name in names]
+def _rows(made: Made, lines: dict[str, tuple[str, float]], analyses: dict[str, Analysis], suffix: str) -> list[Line]:
+    names, together = list(analyses), list(analyses.values())
     rows = []
-    for track, heard in hear_lines(those, judge_drums(those)).items():
-        if names[track] not in lines:
-            continue
-        place, within_s = lines[names[track]]
-        truth_s = made.struck[names[track]].time_s
-        own = own_attacks(rough_starts(those[track].attacks), truth_s, within_s)
-        instrument = names[track].split("-")[0]
-        rows.append(Line(heard.signs(), own, len(truth_s), place + suffix, instrument))
+    for track, heard in hear_lines(together, judge_drums(together)).items():
+        name = names[track]
+        if name in lines:
+            place, within_s = lines[name]
+            truth_s = made.struck[name].time_s
+            own = own_attacks(heard.time_s, truth_s, within_s)
+            instrument = name_of(name.removesuffix(f" {place}"))
+            rows.append(Line(heard.signs(), own, len(truth_s), place + suffix, instrument))
     return rows
 
 
 def main() -> None:
     """Cross-check by instruments, print; fit to all and write if asked to."""
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--kits", type=Path, required=True)
-    parser.add_argument("--notes", type=Path, required=True)
-    parser.add_argument("--takes", type=int, default=120)
-    parser.add_argument("--jobs", type=int, default=2)
+    parser = band_options(__doc__, 120)
     parser.add_argument("--write", action="store_true", help="put the networks fitted to everything into the program")
     chosen = parser.parse_args()
     with ProcessPoolExecutor(chosen.jobs) as pool:
@@ -99,10 +87,8 @@ def main() -> None:
                 played = judges.odds(row.inputs) > 0.0
                 right, found = np.count_nonzero(played & row.own), max(np.count_nonzero(played), 1)
                 scores[row.told].append((2.0 * right / (found + row.strokes), right / found, right / row.strokes))
-    print(f"{'':40}F      worst  precision  recall   on instruments that the networks were not fitted to")
-    for told, figures in sorted(scores.items()):
-        f_measure, precision, recall = np.mean(figures, axis=0)
-        print(f"{told:40}{f_measure:.3f}  {min(figures)[0]:.3f}  {precision:9.3f}  {recall:.3f}")
+    print("on instruments that the networks were not fitted to")
+    print_figures(scores)
     if chosen.write:
         LINES_FILE.write_bytes(msgspec.json.encode(fit(rows, OF_LINES, chosen.jobs)))
 

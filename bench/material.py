@@ -11,7 +11,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cache
 from pathlib import Path
 from typing import TypeVar
@@ -124,6 +124,8 @@ class Made:
     grid_s: dict[str, NDArray[np.float64]]
     """Where each stroke stands on the grid."""
     length_s: float
+    without_microphone: dict[str, Struck] = field(default_factory=dict)
+    """The truth of those drums that only the others' microphones hear."""
 
     def write(self, folder: Path, subtype: str = "PCM_24") -> list[Path]:
         """Write the microphones as WAV files."""
@@ -308,7 +310,9 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
             delay_s, tracks[name] = _second(drum, dry, others, recipe, rng)
             struck[name], grid[name] = replace(struck[drum], time_s=struck[drum].time_s + delay_s), grid[drum]
     close = [drum for drum in struck if drum in tracks]
-    return Made(tracks, {drum: struck[drum] for drum in close}, {drum: grid[drum] for drum in close}, frames / RATE_HZ)
+    rest = {drum: struck[drum] for drum in struck if drum not in tracks}
+    own = {drum: struck[drum] for drum in close}
+    return Made(tracks, own, {drum: grid[drum] for drum in close}, frames / RATE_HZ, rest)
 
 
 def _second(
@@ -395,6 +399,16 @@ class Score:
     errors_s: NDArray[np.float64]
     missed: NDArray[np.intp]
     invented: NDArray[np.intp]
+
+    @property
+    def precision(self) -> float:
+        """How much of what was found is true; 0 where nothing was found."""
+        return self.matched / max(self.found, 1)
+
+    @property
+    def recall(self) -> float:
+        """How much of what is true was found; 0 where there was nothing to find."""
+        return self.matched / max(self.hits, 1)
 
     @property
     def f_measure(self) -> float:

@@ -63,6 +63,12 @@ def choose_flam(window: Window) -> None:
     window.page.show_time(float(hits.time_s[grace]))
 
 
+def choose_overhead(window: Window) -> None:
+    """One side of the pair above the kit."""
+    session = window.work.session
+    window.work.look(track=next(track.key for track in session.tracks if track.name == "Pair left"))
+
+
 def follow_band(window: Window) -> None:
     """The tempo followed, the swung bars a section of their own."""
     work = window.work
@@ -157,10 +163,12 @@ PREPARE: dict[str, Callable[[Window], None]] = {
     "listening": listen,
     "recovery": lose,
     "loupe": choose_flam,
+    "overhead": choose_overhead,
     "measure": lambda window: window.measures.choose("slots"),
 }
 STEP_OF = {
     "loupe": "hits",
+    "overhead": "hits",
     "measure": "feel",
     "grooves": "feel",
     "listening": "proof",

@@ -49,8 +49,9 @@ def drum(rng: np.random.Generator, pitch_hz: float, length_s: float = 0.25) -> n
 
 def write_microphones(folder: Path, rng: np.random.Generator, microphones: dict[str, np.ndarray]) -> None:
     """Microphones of one take over a little noise, by name."""
+    folder.mkdir(exist_ok=True)
     for name, sound in microphones.items():
-        noisy = 0.5 * sound + rng.normal(size=len(sound)) * 1e-4
+        noisy = 0.5 * sound + rng.normal(size=sound.shape) * 1e-4
         soundfile.write(folder / f"{name}.wav", noisy, RATE_HZ, subtype="PCM_24")
 
 

@@ -30,9 +30,10 @@ def run(capsys, *words) -> tuple[int, str, str]:
 
 def test_hits(capsys, shared_take):
     """Every file's hits and the group's strokes, as promised."""
-    status, out, _ = run(capsys, "hits", *shared_take.files, "--json")
+    status, out, said = run(capsys, "hits", *shared_take.files, "--json")
     result = json.loads(out)
     assert status == 0
+    assert "snare.wav (drum, close): " in said and "room.wav (drums, overhead): 0 played" in said
     assert result["sample_rate"] == 48_000
     assert [track["file"] for track in result["tracks"]] == ["kick.wav", "snare.wav", "room.wav"]
     for track in result["tracks"]:

@@ -249,8 +249,10 @@ def _hits(options: argparse.Namespace) -> Any:
     session = _read_group(options)
     view = _listen(session, Stages())
     result = hits_report(session, view)
-    for track in result.tracks:
-        _say(f"{track.file}: {sum(hit.kind == 'played' for hit in track.hits)} played of {len(track.hits)} attacks")
+    for key, track in zip(view.hits, result.tracks, strict=True):
+        sound = f" ({view.materials[key]})" if key in view.materials else ""
+        played = sum(hit.kind == "played" for hit in track.hits)
+        _say(f"{track.file}{sound}: {played} played of {len(track.hits)} attacks")
     _say(f"{len(result.strokes)} strokes")
     return result
 

@@ -13,11 +13,14 @@ from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.mending import snap_to_attack
 from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.material import Material
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Hits, Kind, Origin
 from supple_snare.timing.strokes import gather_strokes
 from supple_snare.timing.tighten import Kept, Response
 from supple_snare.timing.units import s_to_samples
+from tests.conftest import write_microphones
+from tests.sound.test_overheads import struck_s, take
 
 
 @pytest.fixture(scope="module")
@@ -149,3 +152,25 @@ def test_a_grace_note_goes_with_its_own_stroke_even_if_another_lead_times_it(kno
     first = _first_arrivals(flam, attack, np.zeros(0, dtype=np.int64), 48_000) / 48_000
     assert strokes.time_s == pytest.approx([1.0, 1.2, 2.0])
     assert first == pytest.approx([1.0, 1.2, 1.99], abs=1e-4)
+
+
+def test_strokes_that_only_an_overhead_has_are_timed_as_they_were_struck(tmp_path):
+    """It hears them some 3 ms late, and is cut where it hears them; the drum that has a microphone goes before."""
+    kit = take().tracks
+    write_microphones(
+        tmp_path, np.random.default_rng(6), {"OH L": kit["over-left"], "Kick": kit["kick"], "OH R": kit["over-right"]}
+    )
+    files = [read_recording(tmp_path / f"{name}.wav") for name in ("OH L", "Kick", "OH R")]
+    session, stages = edits.add_recordings(Session(), files), Stages()
+    stages.analyse_all(session)
+    view = view_of(session, stages)
+    names = [session.track(key).name for key in view.leads]
+    assert names in (["Kick", "OH L"], ["Kick", "OH R"])
+    own = view.strokes.lead > 0
+    snare_s = struck_s("snare")
+    snare_s = snare_s[np.abs(snare_s[:, None] - struck_s("hat")).min(axis=1) > 0.002]
+    error_s = np.array([min(view.strokes.time_s[own] - each, key=abs) for each in snare_s])
+    assert abs(np.median(error_s)) < 0.001
+    later_s = view.strokes.start_s[own] - view.strokes.time_s[own]
+    assert np.all((later_s > 0.002) & (later_s < 0.006))
+    assert view.materials[view.leads[1]] is Material.DRUM_OVERHEAD

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -10,7 +11,9 @@ import pytest
 
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from tests.conftest import RATE_HZ, drum_line, write_microphones
 
@@ -20,27 +23,51 @@ BEATS_S = np.arange(0.6, 22.0, 0.5)
 KICK_S, SNARE_S = BEATS_S[::2], BEATS_S[1::2]
 
 
+Tone = Callable[[float, np.ndarray], np.ndarray]
+"""The sound of a note of some pitch, at moments since its start."""
+
+
+def melody(times_s: np.ndarray, lengths_s: np.ndarray, loud: np.ndarray, lowest_hz: float, tone: Tone) -> np.ndarray:
+    """Notes of several pitches."""
+    line = np.zeros(SECONDS * RATE_HZ)
+    for number, (time_s, length_s) in enumerate(zip(times_s, lengths_s, strict=True)):
+        place = np.arange(round(length_s * RATE_HZ)) / RATE_HZ
+        note = tone(lowest_hz * 2.0 ** ((number * 5 % 13) / 12.0), place)
+        line[round(time_s * RATE_HZ) :][: len(place)] += loud[number] * note
+    return 0.2 * line
+
+
 def plucked(
     rng: np.random.Generator, times_s: np.ndarray, lowest_hz: float = 82.0, softest: float = 0.15
 ) -> np.ndarray:
     """Strings of several pitches, loud and soft, each until the next one."""
-    line = np.zeros(SECONDS * RATE_HZ)
-    until_s = np.append(times_s[1:], times_s[-1] + 0.4)
-    for number, (time_s, end_s) in enumerate(zip(times_s, until_s, strict=True)):
-        place = np.arange(round(0.9 * (end_s - time_s) * RATE_HZ)) / RATE_HZ
-        pitch_hz = lowest_hz * 2.0 ** ((number * 5 % 13) / 12.0)
+
+    def tone(pitch_hz: float, place: np.ndarray) -> np.ndarray:
         note = sum(np.sin(2 * np.pi * pitch_hz * part * place) / part**0.7 for part in range(1, 25))
-        shape = np.minimum(1.0, place / 0.003) * np.exp(-place / 0.5) * np.minimum(1.0, (place[-1] - place) / 0.02)
-        line[round(time_s * RATE_HZ) :][: len(place)] += rng.uniform(softest, 0.5) * note * shape
-    return 0.2 * line
+        return (
+            note * np.minimum(1.0, place / 0.003) * np.exp(-place / 0.5) * np.minimum(1.0, (place[-1] - place) / 0.02)
+        )
+
+    lengths_s = 0.9 * np.diff(times_s, append=times_s[-1] + 0.4)
+    return melody(times_s, lengths_s, rng.uniform(softest, 0.5, len(times_s)), lowest_hz, tone)
+
+
+def blown(rng: np.random.Generator, times_s: np.ndarray, length_s: float) -> np.ndarray:
+    """Notes of a horn, which grow for some 40 ms and go on."""
+
+    def tone(pitch_hz: float, place: np.ndarray) -> np.ndarray:
+        note = sum(np.sin(2 * np.pi * pitch_hz * part * place) / part for part in range(1, 15))
+        return note * np.minimum(1.0, place / 0.04) * np.minimum(1.0, (place[-1] - place) / 0.03)
+
+    lengths_s = np.full(len(times_s), length_s)
+    return melody(times_s, lengths_s, rng.uniform(0.3, 0.5, len(times_s)), 233.0, tone)
 
 
 def judged(folder: Path, rng: np.random.Generator, tracks: dict[str, np.ndarray]) -> dict[str, Verdict]:
     """Verdicts of tracks over a little noise, by name."""
     write_microphones(folder, rng, tracks)
-    return dict(
-        zip(tracks, judge_bleed([analyse(read_recording(folder / f"{name}.wav")) for name in tracks]), strict=True)
-    )
+    ears = [Ear.of(read_recording(folder / f"{name}.wav")) for name in tracks]
+    return dict(zip(tracks, judge_bleed([analyse(ear) for ear in ears], in_stereo(ears)), strict=True))
 
 
 def figures(verdict: Verdict, times_s: np.ndarray) -> tuple[float, float]:
@@ -83,18 +110,6 @@ def test_drums_that_bleed_into_an_amplifier_are_no_notes(tmp_path: Path):
     assert found > 0.95
     assert right > 0.9
     assert min(figures(verdicts["snare"], BEATS_S)) > 0.97
-
-
-def blown(rng: np.random.Generator, times_s: np.ndarray, length_s: float) -> np.ndarray:
-    """Notes of a horn, which grow for some 40 ms and go on."""
-    line = np.zeros(SECONDS * RATE_HZ)
-    place = np.arange(round(length_s * RATE_HZ)) / RATE_HZ
-    shape = np.minimum(1.0, place / 0.04) * np.minimum(1.0, (place[-1] - place) / 0.03)
-    for number, time_s in enumerate(times_s):
-        pitch_hz = 233.0 * 2.0 ** ((number * 5 % 13) / 12.0)
-        note = sum(np.sin(2 * np.pi * pitch_hz * part * place) / part for part in range(1, 15))
-        line[round(time_s * RATE_HZ) :][: len(place)] += rng.uniform(0.3, 0.5) * note * shape
-    return 0.2 * line
 
 
 def test_a_horn_that_rests_hears_only_the_drums_there(tmp_path: Path):

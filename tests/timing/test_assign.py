@@ -115,18 +115,24 @@ def test_a_fill_is_placed_where_nobody_plays_otherwise():
     assert np.rint((slots.time_s[found.slot_index] - 1.0) / SLOT_S) == pytest.approx(place)
 
 
-def test_a_player_who_lags_takes_nobodys_slot():
-    """A bass 40 to 50 ms behind every low drum, past what is joined: it has no slot, and the drums keep theirs."""
+@pytest.mark.parametrize("tempo_bpm", [100.0, 144.0])
+def test_a_player_who_lags_takes_nobodys_slot(tempo_bpm):
+    """A bass 36 to 50 ms behind every low drum, past what is joined: it has no slot, and the drums keep theirs.
+
+    Also where that is about halfway to the next slot, and the bass a lead of its own nowhere else.
+    """
     rng = np.random.default_rng(3)
-    slots = GRID.slots(1.0, 80.0)
+    slots, slot_s = Grid(tempo_bpm, 1.0).slots(1.0, 80.0), 15.0 / tempo_bpm
     drum = np.sort(np.concatenate([np.arange(0, 512, 4), rng.choice(np.arange(2, 512, 4), 60, replace=False)]))
     followed = drum[rng.random(len(drum)) < 0.6]
-    time_s = np.concatenate([1.0 + drum * SLOT_S, 1.0 + followed * SLOT_S + rng.uniform(0.04, 0.05, len(followed))])
+    drum_s = 1.0 + drum * slot_s + rng.normal(0.0, 0.01, len(drum))
+    lagging_s = drum_s[np.isin(drum, followed)] + rng.uniform(0.036, 0.05, len(followed))
+    time_s = np.concatenate([drum_s, lagging_s])
     lead = np.repeat([0, 1], [len(drum), len(followed)])
     order = np.argsort(time_s)
     found = assign_slots(time_s[order], slots, lead=lead[order])
     assert np.all(found.slot_index[lead[order] == 1] == -1)
-    np.testing.assert_allclose(slots.time_s[found.slot_index[lead[order] == 0]], 1.0 + drum * SLOT_S)
+    np.testing.assert_allclose(slots.time_s[found.slot_index[lead[order] == 0]], 1.0 + drum * slot_s)
 
 
 @pytest.mark.parametrize("lean_ms", [14.0, 20.0])

@@ -8,8 +8,10 @@ from hypothesis import strategies as st
 
 from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.kinds import mark_grace_and_rolls
-from supple_snare.timing.leads import suggest_leads
+from supple_snare.timing.leads import Stand, suggest_leads
 from supple_snare.timing.strokes import gather_strokes
+
+CLOSE, NOTES, FAR = Stand.CLOSE, Stand.NOTES, Stand.FAR
 
 times = st.lists(st.floats(0, 60), max_size=40).map(lambda values: np.unique(np.round(values, 4)))
 
@@ -94,30 +96,51 @@ def test_close_microphones_lead_the_busiest_drum_first():
     snare = Hits.of(np.arange(8.0), level_db=-6.0)
     soft = Hits.of(np.arange(20.0), level_db=[-30.0] * 10 + [-8.0] * 10, kind=[0] * 10 + [Kind.BLEED] * 10)
     idle = Hits.of(np.arange(20.0), level_db=-12.0, kind=[Kind.BLEED] * 20)
-    assert suggest_leads([idle, snare, soft], [True, True, True], [math.inf, 300.0, 120.0], [False] * 3) == [2, 1]
+    assert suggest_leads([idle, snare, soft], [CLOSE] * 3, [math.inf, 300.0, 120.0]) == [2, 1]
 
 
 def test_a_far_microphone_does_not_lead_beside_a_close_one():
     """It is the only one to hear the cymbals, and hears everything late; alone it must do."""
     over, close = Hits.of(np.arange(20.0)), Hits.of(np.arange(8.0))
-    assert suggest_leads([over, close], [False, True], [900.0, 300.0], [False] * 2) == [1]
-    assert suggest_leads([over, close], [False, False], [900.0, 300.0], [False] * 2) == [0, 1]
+    assert suggest_leads([over, close], [FAR, CLOSE], [900.0, 300.0]) == [1]
+    assert suggest_leads([over, close], [FAR, FAR], [900.0, 300.0]) == [0, 1]
 
 
 def test_a_hat_leads_only_where_no_drum_is_struck():
     """It has the most strokes, but what is struck with it covers it."""
     hat, snare, kick = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(10.0))
-    assert suggest_leads([hat, snare, kick], [True, True, True], [7_000.0, 400.0, 110.0], [False] * 3) == [2, 1, 0]
+    assert suggest_leads([hat, snare, kick], [CLOSE] * 3, [7_000.0, 400.0, 110.0]) == [2, 1, 0]
 
 
 def test_notes_follow_the_drums():
     """A bass may play more than anyone: struck together, the drum decides."""
     bass, snare, hat = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(20.0) + 0.5)
-    assert suggest_leads([bass, snare, hat], [True] * 3, [90.0, 400.0, 7_000.0], [True, False, False]) == [1, 2, 0]
+    assert suggest_leads([bass, snare, hat], [NOTES, CLOSE, CLOSE], [90.0, 400.0, 7_000.0]) == [1, 2, 0]
+
+
+def test_an_overhead_leads_after_the_few_drums_that_have_a_microphone():
+    """It has more strokes than they, and goes before notes. Where a third drum has one, only cymbals are left to it."""
+    over, snare, bass = Hits.of(np.arange(32.0)), Hits.of(np.arange(8.0)), Hits.of(np.arange(40.0) + 0.5)
+    stands, centre_hz = [NOTES, Stand.WIDE, CLOSE], [90.0, 500.0, 400.0]
+    assert suggest_leads([bass, over, snare], stands, centre_hz) == [2, 1, 0]
+    kick, below, tom = Hits.of(np.arange(12.0) + 0.25), Hits.of(np.arange(8.0) + 0.0004), Hits.of(np.arange(6.0) + 0.7)
+    two = [bass, over, snare, below, kick]
+    assert suggest_leads(two, [*stands, CLOSE, CLOSE], [*centre_hz, 3_000.0, 90.0]) == [4, 2, 3, 1, 0]
+    assert suggest_leads([*two, tom], [*stands, *[CLOSE] * 3], [*centre_hz, 3_000.0, 90.0, 200.0]) == [4, 2, 3, 5, 0]
+
+
+def test_of_a_pair_one_side_leads():
+    """They hear the same strokes, give or take; two kits that play along with one another both lead."""
+    rng = np.random.default_rng(2)
+    left_s = np.arange(0.0, 20.0, 0.25)
+    right_s = left_s[:-9] + rng.normal(0.0, 0.003, len(left_s) - 9)
+    left, right, other = (Hits.of(each) for each in (left_s, right_s, left_s + rng.normal(0.0, 0.012, len(left_s))))
+    assert suggest_leads([right, left], [Stand.WIDE] * 2, [900.0, 900.0]) == [1]
+    assert len(suggest_leads([right, left, other], [Stand.WIDE] * 3, [900.0] * 3)) == 2
 
 
 def test_of_two_microphones_of_one_drum_the_nearer_leads():
     """Although the one from below hears a stroke more, and sounds as high as a hat."""
     struck_s = np.arange(12.0)
     below, kick, above = Hits.of(struck_s + 0.0004), Hits.of(np.arange(10.0) + 0.5), Hits.of(struck_s[:-1])
-    assert suggest_leads([below, kick, above], [True, True, True], [3_000.0, 90.0, 400.0], [False] * 3) == [2, 0, 1]
+    assert suggest_leads([below, kick, above], [CLOSE] * 3, [3_000.0, 90.0, 400.0]) == [2, 0, 1]

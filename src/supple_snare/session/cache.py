@@ -32,6 +32,7 @@ from supple_snare.sound.material import Material
 from supple_snare.sound.novelty import BandLevels
 from supple_snare.sound.peaks import Peaks
 from supple_snare.sound.rises import Rises
+from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 
 FOLDER_NAME = "cache"
@@ -73,7 +74,7 @@ class Cache:
     def verdicts(self, ears: Sequence[Ear], make: Callable[[], list[Verdict]]) -> list[Verdict]:
         """What is made of the attacks of a group."""
         keys = [self._ear_key(ear) for ear in ears]
-        key = _key("verdicts", *keys) if all(keys) else ""
+        key = _key("verdicts", *keys, repr(sorted(map(sorted, in_stereo(ears))))) if all(keys) else ""
         return self._get(key, partial(_verdicts_of, count=len(ears)), _arrays_of_verdicts, make)
 
     def cut(self, request: CutRequest, make: Callable[[], Cut]) -> Cut:
@@ -215,33 +216,33 @@ def _analysis_of(arrays: Arrays, *, frames: int) -> Analysis:
 
 
 _VERDICT_ARRAYS = ("time_s", "level_db", "log_odds", "sharpness")
+_VERDICT_FACTS: dict[str, type] = {
+    "is_far": np.bool_,
+    "is_wide": np.bool_,
+    "later_s": np.float64,
+    "centre_hz": np.float64,
+    "drum": np.int64,
+}
 
 
 def _arrays_of_verdicts(verdicts: list[Verdict]) -> dict[str, NDArray[Any]]:
     arrays = {
         f"{number}.{name}": getattr(each, name) for number, each in enumerate(verdicts) for name in _VERDICT_ARRAYS
     }
-    arrays["is_far"] = np.array([each.is_far for each in verdicts], dtype=bool)
-    arrays["centre_hz"] = np.array([each.centre_hz for each in verdicts], dtype=np.float64)
-    arrays["drum"] = np.array([each.drum for each in verdicts], dtype=np.int64)
-    return arrays
+    return arrays | {
+        name: np.array([getattr(each, name) for each in verdicts], dtype=kind) for name, kind in _VERDICT_FACTS.items()
+    }
 
 
 def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
-    is_far, centre_hz, drum, found = arrays["is_far"], arrays["centre_hz"], arrays["drum"], []
-    if any(each.shape != (count,) for each in (is_far, centre_hz, drum)):
+    facts: Arrays = {name: arrays[name].astype(kind) for name, kind in _VERDICT_FACTS.items()}
+    found = []
+    if any(each.shape != (count,) for each in facts.values()):
         raise ValueError("of another group")
     for number in range(count):
-        columns = {name: arrays[f"{number}.{name}"] for name in _VERDICT_ARRAYS}
+        columns: dict[str, Any] = {name: arrays[f"{number}.{name}"] for name in _VERDICT_ARRAYS}
         _check_alike(columns.values())
-        found.append(
-            Verdict(
-                **columns,
-                is_far=bool(is_far[number]),
-                centre_hz=float(centre_hz[number]),
-                drum=int(drum[number]),
-            )
-        )
+        found.append(Verdict(**columns, **{name: each[number].item() for name, each in facts.items()}))
     return found
 
 

@@ -24,12 +24,13 @@ from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
+from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.groove import groove_accents_db
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.kinds import mark_grace_and_rolls
-from supple_snare.timing.leads import suggest_leads
+from supple_snare.timing.leads import Stand, suggest_leads
 from supple_snare.timing.notes import Chords, NoteChange, Notes, gather_chords, move_notes
 from supple_snare.timing.offsets import Offsets, measure_offsets
 from supple_snare.timing.pairing import Pairs, pair_strokes
@@ -188,7 +189,7 @@ class Stages:
             report = None if progress is None else part_of(progress, number, len(missing))
             self.learn(ear, analyse(ear, report))
         for _group, ears, analyses in self.unjudged(session):
-            self.learn_verdicts(ears, judge_bleed(analyses))
+            self.learn_verdicts(ears, judge_bleed(analyses, in_stereo(ears)))
         for part in self.unread(session):
             self.learn_part(part.path, read_notes(part.path))
 
@@ -200,15 +201,11 @@ class Stages:
         leads = group.leads
         if leads is None:
             found = tuple(verdicts[track.key] for track in tracks)
-            close = tuple(
-                not each.is_far if track.material is None else track.material is not Material.DRUM_OVERHEAD
-                for track, each in zip(tracks, found, strict=True)
-            )
-            notes = tuple(PRESETS[materials[track.key]].is_pitched for track in tracks)
-            order = self._keep("ranks", (found, close, notes), lambda _key: _ranks(found, close, notes))
+            stands = tuple(_stand(track, verdicts[track.key], materials[track.key]) for track in tracks)
+            order = self._keep("ranks", (found, stands), lambda _key: _ranks(found, stands))
             leads = tuple(tracks[index].key for index in order)
         columns = tuple(dict.fromkeys((*leads, *(key for own in group.section_leads for key in own.leads))))
-        lead_hits = tuple(hits[key] for key in columns)
+        lead_hits = tuple(self._at_the_drum(hits[key], verdicts[key]) for key in columns)
         rules = tuple((session.track(key).rules, session.track(key).section_rules) for key in columns)
         strokes = self._keep(
             "strokes",
@@ -338,6 +335,12 @@ class Stages:
             lambda _key: track_hits(track, verdict, peaks, sections=session.sections, preset=PRESETS[material]),
         )
 
+    def _at_the_drum(self, hits: Hits, verdict: Verdict) -> Hits:
+        """Hits that land when they do at the drum: a microphone above the kit hears them later."""
+        if not verdict.later_s:
+            return hits
+        return self._keep("at the drum", (hits, verdict), lambda _key: hits.landing_earlier(verdict.later_s))
+
     def _keep(self, stage: str, depends: tuple[Hashable, ...], make: Callable[[Any], T]) -> T:
         """The kept value for what it depends on, or a new one.
 
@@ -358,10 +361,20 @@ def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
 
 def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:
     """What a sound is taken for: as told, else as it sounds and as it stands in its group."""
-    return Material.DRUM_OVERHEAD if verdict.is_far and ear.material is None else analysis.material
+    hangs = (verdict.is_far or verdict.is_wide) and ear.material is None
+    return Material.DRUM_OVERHEAD if hangs else analysis.material
 
 
-def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool], notes: Sequence[bool]) -> list[int]:
+def _stand(track: Track, verdict: Verdict, material: Material) -> Stand:
+    """How a track stands to what is played on it; what it was said to be goes before what it sounds like."""
+    if verdict.is_far and track.material in (None, Material.DRUM_OVERHEAD):
+        return Stand.FAR
+    if PRESETS[material].is_pitched:
+        return Stand.NOTES
+    return Stand.WIDE if verdict.is_wide else Stand.CLOSE
+
+
+def _ranks(verdicts: Sequence[Verdict], stands: Sequence[Stand]) -> list[int]:
     """Ranks by what was found, so that no correction by hand turns them round."""
     kinds = [np.where(verdict.played, Kind.PLAYED, Kind.BLEED) for verdict in verdicts]
     found = [
@@ -369,7 +382,7 @@ def _ranks(verdicts: Sequence[Verdict], close: Sequence[bool], notes: Sequence[b
         for verdict, kind in zip(verdicts, kinds, strict=True)
     ]
     centre_hz = [each.centre_hz for each in verdicts]
-    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], close, centre_hz, notes)
+    return suggest_leads([mark_grace_and_rolls(hits) for hits in found], stands, centre_hz)
 
 
 def part_of(progress: Progress, number: int, total: int) -> Progress:

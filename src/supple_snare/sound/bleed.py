@@ -6,7 +6,7 @@ From that, the attack's level, and who hears it first, `judge` tells the odds th
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -16,9 +16,10 @@ from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import alone_odds, judged_odds
 from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.material import PRESETS
+from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.shapes import likeness
-from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
+from supple_snare.sound.sources import PLAINLY_CLOSE, Sources, lead_of_others_ms, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.twins import find_drums, groups_without_twins
 from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
@@ -79,7 +80,6 @@ _PLAINLY_FAR = 1.0
 
 _ENOUGH = 8
 _SURELY_OWN, _FAR_ABOVE, _REST_PERCENT = 4.0, 6.0, 90
-_PLAINLY_CLOSE = 3.0
 """So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it; by the
 signs alone, before they are judged, if they also lie so far above the rest."""
 
@@ -153,24 +153,25 @@ class Signs:
         """Closeness, which is learned from all that is heard, corrected where many attacks are plainly a drum's own."""
         guess = self.log_odds()
         own = guess > _PLAIN
-        if self.closeness[0] >= 0.0 or np.count_nonzero(own) < _ENOUGH or own.all():
+        if self.closeness[0] >= 0.0 or own.all() or not _are_surely_own(guess[own]):
             return self
-        middle, rest = float(np.median(guess[own])), float(np.percentile(guess[~own], _REST_PERCENT))
-        if middle < _SURELY_OWN or middle - rest < _FAR_ABOVE:
+        if np.median(guess[own]) - np.percentile(guess[~own], _REST_PERCENT) < _FAR_ABOVE:
             return self
-        return replace(self, closeness=np.full(len(guess), _PLAINLY_CLOSE))
+        return replace(self, closeness=np.full(len(guess), PLAINLY_CLOSE))
 
 
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
 
 
-def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
-    """Tell played attacks from bleed in all tracks of one group: first in those of drums, then in those of notes.
+def judge_bleed(analyses: Sequence[Analysis], stereo: Iterable[frozenset[int]] = ()) -> list[Verdict]:
+    """Tell played attacks from bleed in all tracks of one group: in those of single drums, of kits, then of notes.
 
     Parameters
     ----------
     analyses : sequence of Analysis
         One per track. Tracks share one timeline and one rate.
+    stereo : iterable of frozenset of int
+        Numbers of the tracks that are in stereo, as no microphone close to a drum is: one, or the sides of a pair.
 
     Returns
     -------
@@ -178,6 +179,8 @@ def judge_bleed(analyses: Sequence[Analysis]) -> list[Verdict]:
         One per track, in the same order.
     """
     verdicts = judge_drums(analyses)
+    alone = {track: _judge_together([analyses[track]])[0] for track in find_overheads(analyses, verdicts, stereo)}
+    verdicts |= judge_overheads(analyses, verdicts, alone)
     verdicts |= judge_lines(analyses, verdicts)
     return [verdicts[track] for track in range(len(analyses))]
 
@@ -195,8 +198,7 @@ def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:
 def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
     verdicts, doubts = [], []
     drums, weighed = weigh_signs(analyses)
-    for analysis, drum, (settled_s, others, told) in zip(analyses, drums.tolist(), weighed, strict=True):
-        signs = told.with_own_drum_seen() if told is not None else None
+    for analysis, drum, (settled_s, others, signs) in zip(analyses, drums.tolist(), weighed, strict=True):
         if signs is None:
             log_odds = np.zeros(0)
         elif len(analyses) == 1:
@@ -222,6 +224,11 @@ def _doubt(signs: Signs | None) -> float:
     return float(np.clip(-closeness - _PLAINLY_FAR, 0.0, 1.0)) * FAR_DOUBT
 
 
+def _are_surely_own(log_odds: FloatArray) -> bool:
+    """Whether strokes of a microphone are enough, and sure enough, to show a drum of its own."""
+    return len(log_odds) >= _ENOUGH and bool(np.median(log_odds) >= _SURELY_OWN)
+
+
 def _is_far(closeness: float, verdict: Verdict) -> bool:
     """Whether a microphone is close to no drum of its own.
 
@@ -229,7 +236,7 @@ def _is_far(closeness: float, verdict: Verdict) -> bool:
     """
     played = verdict.played
     if closeness < 0.0:  # learned before its attacks were judged: if so many were surely played into it, it is close
-        return bool(np.count_nonzero(played) < _ENOUGH or np.median(verdict.log_odds[played]) < _SURELY_OWN)
+        return not _are_surely_own(verdict.log_odds[played])
     if closeness > _ONLY_FIRST or played.all() or not played.any():
         return False
     above_db = np.median(verdict.level_db[played]) - np.median(verdict.level_db[~played])
@@ -272,7 +279,7 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
     for track, analysis in enumerate(analyses):
         signs = _signs(analyses, sources, track, starts[track], starts)
         if signs is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
-            signs = _with_likeness(signs, analysis.attacks, starts[track])
+            signs = _with_likeness(signs, analysis.attacks, starts[track]).with_own_drum_seen()
         weighed.append((starts[track], others[track], signs))
     return weighed
 

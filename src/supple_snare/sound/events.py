@@ -91,7 +91,7 @@ def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
     """
     distance_s = distances_s(heard_s)
     common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
-    events = _merge_events(common_s)
+    events = merged_moments(common_s, SAME_EVENT_S)
     amplitude = rising(levels, events, distance_s)
     total = np.sqrt(np.sum(amplitude**2, axis=2))
     loudness = np.maximum(np.percentile(total, _LOUD_PERCENT, axis=0), _TINY) if len(events) else np.ones(len(levels))
@@ -118,15 +118,15 @@ def rising(
     return np.stack(rises, axis=1)
 
 
-def _merge_events(times: Sequence[FloatArray]) -> FloatArray:
+def merged_moments(times: Sequence[FloatArray], within_s: float) -> FloatArray:
     """Moments at which something starts in any track, those that belong together joined to their earliest."""
     merged = np.sort(np.concatenate(times))
-    events: list[float] = []
+    moments: list[float] = []
     for time in merged.tolist():
-        # Counted from the event's first moment: a dense passage must not chain into one endless event.
-        if not events or time - events[-1] > SAME_EVENT_S:
-            events.append(time)
-    return np.array(events)
+        # Counted from the first moment: a dense passage must not chain into one endless event.
+        if not moments or time - moments[-1] > within_s:
+            moments.append(time)
+    return np.array(moments)
 
 
 def distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
@@ -152,21 +152,41 @@ def distances_s(heard_s: Sequence[FloatArray]) -> FloatArray:
     return distances
 
 
+def lags_s(time_s: FloatArray, other_s: FloatArray, least_s: float, most_s: float) -> tuple[IntArray, FloatArray]:
+    """Every lag within a range by which moments, in order, come after others: after which of the others, and the lag.
+
+    >>> lags_s(np.array([1.0, 1.25, 2.0]), np.array([1.0, 1.75]), 0.125, 0.5)
+    (array([0, 1]), array([0.25, 0.25]))
+    """
+    first = np.searchsorted(time_s, other_s + least_s)
+    count = np.searchsorted(time_s, other_s + most_s) - first
+    which = np.repeat(np.arange(len(other_s)), count)
+    within = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
+    return which, time_s[np.repeat(first, count) + within] - other_s[which]
+
+
+def commonest(values: FloatArray, within: float) -> FloatArray:
+    """Of some values those that lie closest together, no farther apart than so, in order.
+
+    >>> commonest(np.array([5.0, 1.0, 5.5, 3.0, 5.25]), 0.5)
+    array([5.  , 5.25, 5.5 ])
+    """
+    ordered = np.sort(values)
+    last = np.searchsorted(ordered, ordered + within, side="right")
+    first = int(np.argmax(last - np.arange(len(ordered)))) if len(ordered) else 0
+    return ordered[first : last[first]] if len(ordered) else ordered
+
+
 def _echoed(time_s: FloatArray, others: Sequence[FloatArray]) -> NDArray[np.bool_]:
     """Which moments follow one of another track by a time by which many others do: the same source, heard later."""
     echoed = np.zeros(len(time_s), dtype=bool)
     for other in others:
-        first = np.searchsorted(other, time_s - _FARTHEST_S)
-        count = np.searchsorted(other, time_s - _NEAREST_S) - first
-        which = np.repeat(np.arange(len(time_s)), count)
-        within = np.arange(len(which)) - np.repeat(np.cumsum(count) - count, count)
-        behind = time_s[which] - other[np.repeat(first, count) + within]
-        ordered = np.sort(behind)
-        near = np.searchsorted(ordered, ordered + _STEADY_S, side="right") - np.arange(len(ordered))
-        by_chance = len(ordered) * _STEADY_S / (_FARTHEST_S - _NEAREST_S)
-        if near.max(initial=0) > max(_ENOUGH_ECHOES, _MORE_THAN_CHANCE * by_chance):
-            steady = ordered[np.argmax(near)]
-            echoed[which[(behind >= steady) & (behind <= steady + _STEADY_S)]] = True
+        which, ahead = lags_s(other, time_s, -_FARTHEST_S, -_NEAREST_S)
+        behind = -ahead
+        steady = commonest(behind, _STEADY_S)
+        by_chance = len(behind) * _STEADY_S / (_FARTHEST_S - _NEAREST_S)
+        if len(steady) > max(_ENOUGH_ECHOES, _MORE_THAN_CHANCE * by_chance):
+            echoed[which[(behind >= steady[0]) & (behind <= steady[-1])]] = True
     return echoed
 
 

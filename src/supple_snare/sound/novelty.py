@@ -33,6 +33,8 @@ _FLOOR_DB = -110.0
 """Band level below which nothing counts; the floor of a 16-bit recording lies near −100 dB a band."""
 
 _STEPS_PER_DB = 2.0
+_POWER = 10.0 ** ((np.arange(256) / _STEPS_PER_DB + _FLOOR_DB) / 10.0)
+"""Of each step of a level."""
 
 _SPACING_S = 0.013
 """Nearest two attacks that are told apart: the bounces of a buzz roll come every 25 to 50 ms, a neighbour's bleed may
@@ -91,8 +93,7 @@ class BandLevels:
             inside = (frame >= 0) & (frame < len(self.steps)) & (offset <= last)
             heard = self.steps[np.clip(frame, 0, max(len(self.steps) - 1, 0))] if len(self.steps) else most
             most = np.maximum(most, np.where(inside[:, None], heard, 0))
-        power: FloatArray = 10.0 ** ((most.astype(np.float64) / _STEPS_PER_DB + _FLOOR_DB) / 10.0)
-        return power
+        return np.asarray(_POWER[most])
 
     def mean_db(self, time_s: FloatArray, spans_s: Sequence[tuple[float, float]]) -> FloatArray:
         """Mean power over all bands in the frames centred in spans around moments, in dB.
@@ -108,12 +109,14 @@ class BandLevels:
         float array, shape (n, spans)
             Of the nearest frames where a span lies outside the recording.
         """
-        power = np.sum(10.0 ** (self.decibels().astype(np.float64) / 10.0), axis=1)
+        power = np.zeros(len(self.steps))
+        for band in range(BANDS):  # all at once would take much memory
+            power += _POWER[self.steps[:, band]]
         until = np.concatenate([[0.0], np.cumsum(power)])
         frames = (time_s[:, None, None] + np.array(spans_s)) * (self.rate_hz / self.hop)
         first, last = np.moveaxis(np.clip(np.rint(frames).astype(np.int64), 0, max(len(power) - 1, 0)), 2, 0)
         mean: FloatArray = (until[last + 1] - until[first]) / (last + 1 - first)
-        return 10.0 * np.log10(np.maximum(mean, 10.0 ** (_FLOOR_DB / 10.0)))
+        return 10.0 * np.log10(np.maximum(mean, _POWER[0]))
 
     def centre_hz(self, time_s: FloatArray) -> FloatArray:
         """Middle of the spectrum of what starts at moments, by power and in octaves, shape (n,)."""

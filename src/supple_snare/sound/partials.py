@@ -168,10 +168,9 @@ def note_frames(
     own = around[np.arange(len(around)), plain.argmax(axis=1)]
     partial_db = np.zeros(len(curve))
     np.maximum.at(partial_db, own, note_db)
-    frames = np.union1d(frame, own).astype(np.intp)
+    frames = np.unique(own).astype(np.intp)
     share, enough_db = _SOFT if soft else _PLUCKED
-    begins = (partial_db[frames] > 0.0) & (partial_db[frames] + share * curve[frames] >= enough_db)
-    return frames[begins]
+    return frames[partial_db[frames] + share * curve[frames] >= enough_db]
 
 
 def _quarter_tones(window: int, rate_hz: int, band_hz: tuple[float, float] | None) -> NDArray[np.float32]:

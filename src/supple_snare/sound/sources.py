@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.events import SAME_EVENT_S, Events, rising
+from supple_snare.sound.events import SAME_EVENT_S, Events, commonest, rising
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
@@ -55,7 +55,7 @@ _LIKELY_CLOSE = -2.0
 """Closeness above which a microphone counts as one with a drum of its own while patterns are learned: when little is
 known yet (a tom struck eight times is easily overheard), and when they are learned for good."""
 
-_PLAINLY_CLOSE = 3.0
+PLAINLY_CLOSE = 3.0
 _HARDLY_CLOSE = 2.0
 """A microphone closer than the one keeps a source that seems another's; one less close than the other, looked at once
 more, claims none."""
@@ -166,7 +166,7 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
         first, _steadiness = _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE)
         pattern = _refine(heard, first)
         owner = _owners(heard, pattern)
-        strayed = (owner != microphones) & (closeness < _PLAINLY_CLOSE) & ~astray
+        strayed = (owner != microphones) & (closeness < PLAINLY_CLOSE) & ~astray
         if not strayed.any():
             break
         astray |= strayed
@@ -246,12 +246,10 @@ def _earlier_elsewhere(arrival_s: FloatArray, microphone: int) -> float:
         earlier = np.isfinite(lead_ms) & (lead_ms < -0.4) & (lead_ms > -1000.0 * SAME_EVENT_S)
         if other == microphone or np.count_nonzero(earlier) < 3:
             continue
-        ordered = np.sort(lead_ms[earlier])
-        together = np.searchsorted(ordered, ordered + 0.6, side="right") - np.arange(len(ordered))
-        best = int(np.argmax(together))
-        by_chance = len(ordered) * 0.6 / 11.6
-        if together[best] >= max(3.0, 0.25 * len(ordered), 0.12 * len(arrival_s)) and together[best] > 3.0 * by_chance:
-            found |= earlier & (lead_ms >= ordered[best] - 0.1) & (lead_ms <= ordered[best] + 0.7)
+        count, steady_ms = np.count_nonzero(earlier), commonest(lead_ms[earlier], 0.6)
+        enough, by_chance = max(3.0, 0.25 * count, 0.12 * len(arrival_s)), count * 0.6 / 11.6
+        if len(steady_ms) >= enough and len(steady_ms) > 3.0 * by_chance:
+            found |= earlier & (lead_ms >= steady_ms[0] - 0.1) & (lead_ms <= steady_ms[0] + 0.7)
     return float(found.mean()) if len(found) else 1.0
 
 

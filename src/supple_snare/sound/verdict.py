@@ -36,6 +36,10 @@ class Verdict:
         How fast each attack rises, dB per ms.
     is_far : bool
         Whether this microphone is close to no drum of its own.
+    is_wide : bool
+        Whether it hears a whole kit, and has those strokes that nobody is closer to.
+    later_s : float
+        How much later it hears the kit than those that are closer.
     centre_hz : float
         Middle of the spectrum of what was played into this microphone; infinite if nothing was.
     drum : int
@@ -47,6 +51,8 @@ class Verdict:
     log_odds: FloatArray
     sharpness: FloatArray
     is_far: bool = False
+    is_wide: bool = False
+    later_s: float = 0.0
     centre_hz: float = math.inf
     drum: int = 0
 

@@ -65,6 +65,9 @@ _FARTHEST = 0.8
 """No stroke belongs to a line, drift left out, that it is farther from than this, in parts of the way to the next
 line: one that comes after another on the same line has no slot of its own."""
 
+_FARTHEST_IN_COMPANY = 0.5
+"""The same of one that comes close to a higher lead: halfway, for the line before is likelier meant by both."""
+
 _BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
 
@@ -167,7 +170,8 @@ class _Path:
             chosen, runner_up, margin = self._choice(drift)
             if number == last or np.array_equal(before, chosen):
                 break
-            self._habit = _habits(chosen, self._lead, self._slots) + self._cost
+            habitual = np.where(self._company > 0.0, -1, chosen)  # who lags, and leads only then, tells no habit
+            self._habit = _habits(habitual, self._lead, self._slots) + self._cost
             if self._is_mixed:
                 self._tell_kinds(chosen, margin)
         away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
@@ -244,7 +248,8 @@ class _Path:
         """Whether a stroke lies as good as on the next line, or past it, shape (n, width)."""
         before, after = self._slots.gaps_s
         way = np.where(away > 0.0, after[near], before[near]) / self._unit[:, None]
-        return np.abs(away) > _FARTHEST * np.maximum(way, 1.0)
+        farthest = np.where(self._company > 0.0, _FARTHEST_IN_COMPANY, _FARTHEST)
+        return np.abs(away) > farthest[:, None] * np.maximum(way, 1.0)
 
     def _fine_drift(self, drift: FloatArray) -> FloatArray:
         """The drift with the slow part of what remains of each stroke's likeliest line, where enough of them tell."""

@@ -123,6 +123,10 @@ class Hits:
         """Only the hits of these kinds."""
         return self[np.isin(self.kind, kinds)]
 
+    def landing_earlier(self, by_s: float) -> Hits:
+        """The same hits, which land so much earlier."""
+        return replace(self, landing_s=frozen(self.landing_s - by_s))
+
     def with_kind(self, kind: ArrayLike) -> Hits:
         """The same hits with new kinds, one for each."""
         return replace(self, kind=frozen(kind, np.int8))

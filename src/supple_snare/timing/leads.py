@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from enum import IntEnum
 
 import numpy as np
 
@@ -12,31 +13,46 @@ from supple_snare.timing.units import FloatArray
 _HIGH_HZ = 2_500.0
 """Drums with a head sound lower as a whole, hats, cymbals and shakers higher."""
 
+_MANY_DRUMS = 3
+"""Where so many drums have a microphone, hardly more than cymbals are left to the overheads."""
+
+_ONE_STROKE_S, _ONE_KIT_SHARE = 0.005, 0.5
+
 _TOGETHER_S = 0.002
 _SAME_SHARE = 0.75
 """Tracks of which so many strokes fall together so nearly, each way, hear one drum."""
 
 
-def suggest_leads(
-    hits: Sequence[Hits], close: Sequence[bool], centre_hz: Sequence[float], notes: Sequence[bool]
-) -> list[int]:
+class Stand(IntEnum):
+    """How a track stands to what is played on it; the first goes before the others."""
+
+    CLOSE = 0
+    """A microphone at a drum of its own."""
+    WIDE = 1
+    """One above the kit, or all of it in one file."""
+    NOTES = 2
+    """It holds notes, not strokes."""
+    FAR = 3
+    """It hears only what others are closer to."""
+
+
+def suggest_leads(hits: Sequence[Hits], stands: Sequence[Stand], centre_hz: Sequence[float]) -> list[int]:
     """Rank tracks as leads.
 
     A far microphone may be the only one to hear the cymbals, but it hears everything late: it leads only where no close
-    one does. A drum goes before what sounds high, a hat or a shaker: struck together, the drum is what is heard; and
-    all of these go before notes, which follow them. Of the rest the track with the most strokes comes first: its drum
-    carries the time. Of two microphones of one drum the one that hears it first goes before the other.
+    one does. A drum goes before what sounds high, a hat or a shaker: struck together, the drum is what is heard; then
+    come the overheads with what no other microphone is closer to, if few drums have one, of a pair the side that has
+    more; and all of these go before notes, which follow them. Of the rest the track with the most strokes comes first:
+    its drum carries the time. Of two microphones of one drum the one that hears it first goes before the other.
 
     Parameters
     ----------
     hits : sequence of Hits
         One per track of the group, bleed marked.
-    close : sequence of bool
-        For each track whether its microphone is close to a drum of its own.
+    stands : sequence of Stand
+        For each track how it stands to what is played on it.
     centre_hz : sequence of float
         For each track the middle of the spectrum of what is played on it.
-    notes : sequence of bool
-        For each track whether it holds notes, not strokes.
 
     Returns
     -------
@@ -45,13 +61,20 @@ def suggest_leads(
     """
     struck_s = [np.sort(found.time_s[found.kind == Kind.PLAYED]) for found in hits]
     playing = [track for track, times in enumerate(struck_s) if len(times)]
-    leading = [track for track in playing if close[track]] or playing
-    lag_s = {track: {other: _lag_s(struck_s[track], struck_s[other]) for other in leading} for track in leading}
+    lag_s = {track: {other: _lag_s(struck_s[track], struck_s[other]) for other in playing} for track in playing}
+    close = [track for track in playing if stands[track] is Stand.CLOSE]
+    drums = sum(not any(np.isfinite(lag_s[track][other]) for other in close if other < track) for track in close)
+    following = (Stand.FAR,) if drums < _MANY_DRUMS else (Stand.FAR, Stand.WIDE)
+    leading = [track for track in playing if stands[track] not in following] or playing
+    for track in sorted(leading, key=lambda track: len(struck_s[track])):
+        others = (other for other in leading if other != track and stands[other] is Stand.WIDE)
+        if stands[track] is Stand.WIDE and any(_hear_one_kit(struck_s[track], struck_s[other]) for other in others):
+            leading.remove(track)
 
-    def rank(track: int) -> tuple[bool, bool, int, float, int]:
+    def rank(track: int) -> tuple[Stand, bool, int, float, int]:
         same = [other for other in leading if np.isfinite(lag_s[track][other])]
         return (
-            notes[track],
+            stands[track],
             min(centre_hz[other] for other in same) > _HIGH_HZ,
             -max(len(struck_s[other]) for other in same),
             max(lag_s[track][other] for other in same),
@@ -59,6 +82,12 @@ def suggest_leads(
         )
 
     return sorted(leading, key=rank)
+
+
+def _hear_one_kit(struck_s: FloatArray, others_s: FloatArray) -> bool:
+    """Whether most strokes of one overhead are another's, too. Two players are not so exact."""
+    apart_s = np.abs(struck_s - others_s[nearest_index(others_s, struck_s)])
+    return bool(np.mean(apart_s < _ONE_STROKE_S) > _ONE_KIT_SHARE)
 
 
 def _lag_s(struck_s: FloatArray, others_s: FloatArray) -> float:

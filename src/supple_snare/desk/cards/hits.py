@@ -220,7 +220,7 @@ class HitsCard(Card):
         sections = [(section.name, section.key) for section in self.work.session.sections]
         fill_choice(self._scope, [("the whole take", None), *sections], self._section)
         self._show_rules(view, track)
-        self._facts.setText(_facts(track, hits, _heard_twice(view, key)))
+        self._facts.setText(_facts(track, hits, _heard_too(view, key)))
         self._show_hit(view)
         self._forget.setEnabled(track.is_corrected)
 
@@ -382,14 +382,20 @@ def _natural_hz(view: GroupView, key: str) -> tuple[float, float]:
     return PRESETS[view.materials[key]].band_hz or (0.0, _HIGHEST_HZ)
 
 
-def _heard_twice(view: GroupView, key: str) -> str:
-    """Which other tracks hear the drum, or hold the line, of a track; nothing if none does."""
+def _heard_too(view: GroupView, key: str) -> str:
+    """What a track hears that others are closer to, or which others hear its drum or hold its line, if any do."""
+    verdict = view.verdicts[key]
+    if verdict.later_s:
+        late = f"{1000.0 * verdict.later_s:.1f} ms"
+        return f" Hears the whole kit, {late} late: its strokes are timed by so much earlier."
+    if verdict.is_wide:
+        return " Hears the whole kit."
     others = " and ".join(other.name for other in view.same_drum(key))
     player = "line" if PRESETS[view.materials[key]].is_pitched else "drum"
     return f" Hears the same {player} as {others}." if others else ""
 
 
-def _facts(track: Track, hits: Hits, heard_twice: str) -> str:
+def _facts(track: Track, hits: Hits, heard_too: str) -> str:
     """What was found on a track, in a sentence or two."""
     counts = {kind: int(np.count_nonzero(hits.kind == kind)) for kind in Kind}
     if not counts[Kind.PLAYED]:
@@ -398,7 +404,7 @@ def _facts(track: Track, hits: Hits, heard_twice: str) -> str:
     parts = [f"{counts[Kind.PLAYED]} played" + (f" ({theme.counted(ghosts, 'ghost note')})" if ghosts else "")]
     parts += [f"{counts[Kind.GRACE]} grace"] if counts[Kind.GRACE] else []
     parts += [f"{counts[Kind.ROLL]} inside rolls"] if counts[Kind.ROLL] else []
-    text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "." + heard_twice
+    text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "." + heard_too
     by_hand = [
         f"{len(facts)} {word}"
         for facts, word in ((track.added_s, "added"), (track.moved, "moved"), (track.removed_s, "removed"))

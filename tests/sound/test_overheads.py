@@ -1,0 +1,109 @@
+"""Overheads: strokes of drums that no microphone is close to are theirs, and nothing else."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+import pytest
+from bench.material import Made, Recipe, build, load_kits
+
+from supple_snare.sound.ear import Ear
+from supple_snare.sound.files import read_recording
+from supple_snare.sound.sides import in_stereo
+from supple_snare.sound.verdict import Verdict
+from tests.conftest import RATE_HZ, drum_line, write_microphones
+from tests.sound import test_lines
+from tests.sound.test_lines import plucked
+
+
+@cache
+def take() -> Made:
+    """A kit with all its microphones, and of each drum when it was struck."""
+    return build(load_kits(None)["demo"], Recipe("overheads", 112.0, bars=6, bleed_db=(-24.0, -14.0)), 4)
+
+
+def struck_s(*drums: str) -> np.ndarray:
+    """When any of some drums was struck; all of them if none is named."""
+    truth = take().struck | take().without_microphone
+    return np.sort(np.concatenate([truth[drum].time_s for drum in drums or truth]))
+
+
+def judged(folder: Path, tracks: dict[str, np.ndarray]) -> dict[str, Verdict]:
+    """Verdicts of tracks, by name."""
+    return test_lines.judged(folder, np.random.default_rng(1), tracks)
+
+
+def share(of_s: np.ndarray, among_s: np.ndarray) -> float:
+    """How many of some moments have one of others within 15 ms."""
+    return float(np.mean([np.abs(among_s - each).min(initial=1.0) < 0.015 for each in of_s]))
+
+
+def test_what_no_close_microphone_has_was_played_into_the_overheads(tmp_path: Path):
+    """A bass drum and a pair: the snare and the cymbals are the pair's, which hears them some ms late."""
+    made = take()
+    found = judged(tmp_path, {name: made.tracks[name] for name in ("kick", "over-left", "over-right")})
+    kick = found["kick"].time_s[found["kick"].played]
+    assert share(struck_s("kick"), kick) == share(kick, struck_s("kick")) == 1.0
+    alone = np.array([each for each in struck_s() if np.abs(struck_s("kick") - each).min() > 0.03])
+    for side in ("over-left", "over-right"):
+        played = found[side].time_s[found[side].played]
+        assert share(alone, played) > 0.9
+        assert share(struck_s("snare"), played) > 0.85
+        assert share(played, alone) > 0.9
+        assert found[side].is_wide and not found[side].is_far
+        assert 0.001 < found[side].later_s < 0.006
+
+
+def test_a_whole_kit_in_one_file_is_no_bleed(tmp_path: Path):
+    """Its hats and soft strokes are as unlike its loud ones as bleed is, but there is nobody whose they could be."""
+    made = take()
+    pair = np.stack([made.tracks["over-left"], made.tracks["over-right"]], axis=1)
+    bass = plucked(np.random.default_rng(2), np.arange(0.6, 12.0, 0.53))
+    bass = np.pad(bass, (0, max(0, len(pair) - len(bass))))[: len(pair)]
+    found = judged(tmp_path, {"kit": pair, "bass": bass, "room": made.tracks["room"]})
+    kit = found["kit"].time_s[found["kit"].played]
+    assert share(struck_s(), kit) > 0.95
+    assert share(kit, struck_s()) > 0.95
+    assert found["room"].is_far
+    assert found["room"].played.mean() < 0.1
+
+
+def test_two_toms_are_no_pair(tmp_path: Path):
+    """The one to the right is not struck, and hears a whole kit."""
+    made, rng = take(), np.random.default_rng(4)
+    far = np.concatenate([np.zeros(100), made.tracks["over-left"][:-100]])
+    tracks = {"kick": made.tracks["kick"], "Tom R": 0.05 * far + 1e-4 * rng.normal(size=len(far)), "over-left": far}
+    tom = drum_line(rng, np.arange(1.0, 11.0, 2.0), 150.0, seconds=12, softest=0.6)
+    tracks["Tom L"] = 0.05 * far + np.pad(tom, (0, max(0, len(far) - len(tom))))[: len(far)]
+    found = judged(tmp_path, tracks)
+    assert not found["Tom R"].is_wide and not found["Tom L"].is_wide
+
+
+def test_close_microphones_are_judged_as_if_the_overheads_were_no_pair(tmp_path: Path):
+    """Whatever an overhead claims."""
+    made = take()
+    left_out = {name: sound for name, sound in made.tracks.items() if name != "over-right"}
+    one, both = judged(tmp_path / "one", left_out), judged(tmp_path / "both", made.tracks)
+    for drum in made.struck:
+        hits = [each[drum].time_s[each[drum].played] for each in (one, both)]
+        assert share(hits[0], hits[1]) == share(hits[1], hits[0]) == 1.0
+    assert one["over-left"].is_far
+
+
+@pytest.mark.parametrize(
+    ("names", "sides"),
+    [
+        (["Snare", "over-left", "over-right", "room"], {(1, 2)}),
+        (["OH R", "OH L", "Tom L", "Room_r"], {(0, 1)}),
+        (["OverL", "Bell", "OverR", "Clave r", "Clave l"], {(0, 2), (3, 4)}),
+        (["Left tom", "right tom 2"], set()),
+        (["l", "R", "Reel"], {(0, 1)}),
+    ],
+)
+def test_names_tell_the_sides_of_a_pair(tmp_path: Path, names: list[str], sides: set[tuple[int, ...]]):
+    """Where both are there."""
+    write_microphones(tmp_path, np.random.default_rng(1), {name: np.zeros(RATE_HZ // 10) for name in names})
+    found = in_stereo([Ear.of(read_recording(tmp_path / f"{name}.wav")) for name in names])
+    assert {tuple(sorted(each)) for each in found} == sides
