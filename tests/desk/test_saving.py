@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import time
+
 import msgspec
 import pytest
 from PyQt6.QtCore import Qt
@@ -16,6 +18,7 @@ from supple_snare.desk.step_list import show_steps
 from supple_snare.desk.window import Window
 from supple_snare.errors import SessionError
 from supple_snare.session.folder import SessionFolder, open_history
+from supple_snare.session.listening import write_desk
 from supple_snare.session.storage import load_session
 from supple_snare.timing.tighten import Kept
 from tests.desk.conftest import settle, wait_until
@@ -234,6 +237,20 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
     assert work.seams.cut_of(work.group).edits.at.tolist() == seams.edits.at.tolist()
     assert any((tmp_path / "session" / "cache").iterdir())
+
+
+def test_saving_waits_for_how_the_session_is_looked_at(window, tmp_path, monkeypatch):
+    """Where nothing else has changed, too: what is opened next may be this folder."""
+
+    def slowly(folder, desk):
+        time.sleep(0.2)
+        write_desk(folder, desk)
+
+    assert window.work.save_as(tmp_path / "session")
+    monkeypatch.setattr("supple_snare.session.folder.write_desk", slowly)
+    window.work.listen(click_db=-31.0)
+    assert window.work.save()
+    assert open_history(tmp_path / "session").desk.listening.click_db == -31.0
 
 
 def test_work_that_comes_back_after_the_end_disturbs_nobody(window, tmp_path):

@@ -41,7 +41,8 @@ class Saving(QObject):
         self._saved: History | None = None
         self._problem = ""
         self._is_closed = False
-        self._writing: dict[Future[None], History] = {}
+        self._writing: dict[Future[None], History | None] = {}
+        """What is being written: a history with the desk, or the desk alone."""
         self._writer = ThreadPoolExecutor(max_workers=1, thread_name_prefix="saving")
         self._written.connect(self._settle)
         self._desk: Desk | None = None
@@ -160,14 +161,16 @@ class Saving(QObject):
         if history is None or (history is self._saved and not self._problem):
             kept_in = self._folder or self._place
             if kept_in is not None:
-                self._writer.submit(kept_in.write_desk, self._desk)
+                self._follow(self._writer.submit(kept_in.write_desk, self._desk), None)
             return
         try:
             folder = self._folder or self._place_for_now()
         except SnareError as error:
             self._fail(str(error))
             return
-        writing = self._writer.submit(folder.write, history, self._desk)
+        self._follow(self._writer.submit(folder.write, history, self._desk), history)
+
+    def _follow(self, writing: Future[None], history: History | None) -> None:
         self._writing[writing] = history
         writing.add_done_callback(self._written.emit)
 
