@@ -229,7 +229,7 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     settle(ready)
     before, seams = work.view, work.seams.cut_of(work.group)
     ready.doors.begin()
-    for name in ("analyse", "judge_bleed"):
+    for name in ("analyse", "judge_group"):
         monkeypatch.setattr(f"supple_snare.desk.hearing.{name}", refuse)
     monkeypatch.setattr("supple_snare.session.cutting.plan_cut", refuse)
     ready.doors.open_paths([tmp_path / "session"])

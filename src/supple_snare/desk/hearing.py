@@ -20,10 +20,9 @@ from supple_snare.session.document import Session
 from supple_snare.session.recordings import Now, Trouble, check_file, files_of, find_files, look_again
 from supple_snare.session.stages import Stages, part_of
 from supple_snare.sound.attacks import Analysis, Progress, analyse
-from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.bleed import judge_group
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.fingerprint import Fingerprint
-from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.notes import Notes
 
@@ -173,4 +172,4 @@ def _analysis(cache: Cache, ear: Ear, progress: Progress) -> Analysis:
 
 def _verdicts(cache: Cache, ears: tuple[Ear, ...], analyses: list[Analysis], progress: Progress) -> list[Verdict]:
     progress(0.0)
-    return cache.verdicts(ears, partial(judge_bleed, analyses, in_stereo(ears)))
+    return cache.verdicts(ears, partial(judge_group, ears, analyses))

@@ -219,6 +219,7 @@ _VERDICT_ARRAYS = ("time_s", "level_db", "log_odds", "sharpness")
 _VERDICT_FACTS: dict[str, type] = {
     "is_far": np.bool_,
     "is_wide": np.bool_,
+    "rings": np.bool_,
     "later_s": np.float64,
     "centre_hz": np.float64,
     "drum": np.int64,

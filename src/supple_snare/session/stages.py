@@ -20,11 +20,10 @@ from supple_snare.exchange.midi import read_notes
 from supple_snare.session.document import Ghosts, Group, Hold, Part, Session, Track
 from supple_snare.session.mending import track_hits
 from supple_snare.sound.attacks import Analysis, Progress, analyse
-from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.bleed import judge_group
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
-from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.groove import groove_accents_db
@@ -189,7 +188,7 @@ class Stages:
             report = None if progress is None else part_of(progress, number, len(missing))
             self.learn(ear, analyse(ear, report))
         for _group, ears, analyses in self.unjudged(session):
-            self.learn_verdicts(ears, judge_bleed(analyses, in_stereo(ears)))
+            self.learn_verdicts(ears, judge_group(ears, analyses))
         for part in self.unread(session):
             self.learn_part(part.path, read_notes(part.path))
 
@@ -361,8 +360,9 @@ def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
 
 def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:
     """What a sound is taken for: as told, else as it sounds and as it stands in its group."""
-    hangs = (verdict.is_far or verdict.is_wide) and ear.material is None
-    return Material.DRUM_OVERHEAD if hangs else analysis.material
+    if ear.material is not None or not (verdict.is_far or verdict.is_wide or verdict.rings):
+        return analysis.material
+    return Material.DRUM_OVERHEAD if verdict.is_far or verdict.is_wide else Material.DRUM_CLOSE
 
 
 def _stand(track: Track, verdict: Verdict, material: Material) -> Stand:

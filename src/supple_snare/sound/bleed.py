@@ -6,19 +6,22 @@ From that, the attack's level, and who hears it first, `judge` tells the odds th
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from supple_snare.sound.attacks import Analysis
+from supple_snare.sound.ear import Ear
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import alone_odds, judged_odds
 from supple_snare.sound.lines import judge_lines
-from supple_snare.sound.material import PRESETS
+from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.overheads import find_overheads, judge_overheads
+from supple_snare.sound.ringing import is_struck
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.shapes import likeness
+from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.sources import PLAINLY_CLOSE, Sources, lead_of_others_ms, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.twins import find_drums, groups_without_twins
@@ -163,7 +166,14 @@ class Signs:
 Weighed = tuple[FloatArray, FloatArray, Signs | None]
 
 
-def judge_bleed(analyses: Sequence[Analysis], stereo: Iterable[frozenset[int]] = ()) -> list[Verdict]:
+def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdict]:
+    """`judge_bleed` of what some ears hear, from all that is known of them."""
+    return judge_bleed(analyses, in_stereo(ears), {track for track, ear in enumerate(ears) if ear.material is not None})
+
+
+def judge_bleed(
+    analyses: Sequence[Analysis], stereo: Iterable[frozenset[int]] = (), told: Collection[int] = ()
+) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group: in those of single drums, of kits, then of notes.
 
     Parameters
@@ -172,17 +182,33 @@ def judge_bleed(analyses: Sequence[Analysis], stereo: Iterable[frozenset[int]] =
         One per track. Tracks share one timeline and one rate.
     stereo : iterable of frozenset of int
         Numbers of the tracks that are in stereo, as no microphone close to a drum is: one, or the sides of a pair.
+    told : collection of int
+        Numbers of the tracks whose material somebody said: the group does not gainsay that.
 
     Returns
     -------
     list of Verdict
         One per track, in the same order.
     """
+    ringing = _ringing_drums(analyses, told)
+    analyses = [
+        replace(each, material=Material.DRUM_CLOSE) if n in ringing else each for n, each in enumerate(analyses)
+    ]
     verdicts = judge_drums(analyses)
     alone = {track: _judge_together([analyses[track]])[0] for track in find_overheads(analyses, verdicts, stereo)}
     verdicts |= judge_overheads(analyses, verdicts, alone)
     verdicts |= judge_lines(analyses, verdicts)
-    return [verdicts[track] for track in range(len(analyses))]
+    return [replace(verdicts[track], rings=track in ringing) for track in range(len(analyses))]
+
+
+def _ringing_drums(analyses: Sequence[Analysis], told: Collection[int]) -> set[int]:
+    """Drums that by themselves were taken for notes: judged as drums, beside all that may be one, they are plain."""
+    notes = {track for track, each in enumerate(analyses) if PRESETS[each.material].is_pitched}
+    perhaps = [track for track in range(len(analyses)) if track not in notes or track not in told]
+    if not notes.intersection(perhaps) or len(perhaps) < 2:
+        return set()
+    together = zip(perhaps, _judge_together([analyses[track] for track in perhaps]), strict=True)
+    return {track for track, verdict in together if track in notes and is_struck(analyses[track], verdict)}
 
 
 def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:

@@ -97,13 +97,13 @@ def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
     loud = attacks[attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
     if not len(loud) or not _has_pitch(loud, read, peaks.rate_hz):
         return Material.DRUM_CLOSE
-    later_db, fallen_db = _how_notes_go_on(loud, peaks)
+    later_db, fallen_db = how_notes_go_on(loud.crossing_s[:, 0, 0], loud.level_db, peaks)
     if later_db <= _HELD_DB or fallen_db <= _HELD_FALL_DB:
         return Material.PLUCKED
     return Material.VOICE if _hisses(loud) else Material.BLOWN
 
 
-def _how_notes_go_on(loud: Rises, peaks: Peaks) -> tuple[float, float]:
+def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> tuple[float, float]:
     """How far notes grow or fall after their attack, in dB: the loudest moment some 100 ms later, and the quietest.
 
     Medians; a note that the next one follows soon tells as much as a long one. Silence falls farthest.
@@ -112,14 +112,14 @@ def _how_notes_go_on(loud: Rises, peaks: Peaks) -> tuple[float, float]:
 
     bins_per_s = peaks.rate_hz / BIN_FRAMES
     amplitude = maximum_filter1d(peaks.amplitude(), max(1, round(_LOW_PERIOD_S * bins_per_s)))
-    first = np.rint(loud.crossing_s[:, 0, 0] * bins_per_s).astype(np.int64)
+    first = np.rint(start_s * bins_per_s).astype(np.int64)
 
     def around(span_s: tuple[float, float]) -> FloatArray:
         span = np.arange(round(span_s[0] * bins_per_s), round(span_s[1] * bins_per_s))
         return amplitude_to_db(amplitude[np.clip(first[:, None] + span, 0, len(amplitude) - 1)])
 
-    later_db = around(_HELD_S).max(axis=1) - loud.level_db
-    fallen_db = around(_HELD_UNTIL_S).min(axis=1) - loud.level_db
+    later_db = around(_HELD_S).max(axis=1) - level_db
+    fallen_db = around(_HELD_UNTIL_S).min(axis=1) - level_db
     return float(np.median(later_db)), float(np.median(fallen_db))
 
 

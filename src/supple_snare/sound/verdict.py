@@ -38,6 +38,8 @@ class Verdict:
         Whether this microphone is close to no drum of its own.
     is_wide : bool
         Whether it hears a whole kit, and has those strokes that nobody is closer to.
+    rings : bool
+        Whether it is a drum that by itself was taken for notes (`ringing`).
     later_s : float
         How much later it hears the kit than those that are closer.
     centre_hz : float
@@ -52,6 +54,7 @@ class Verdict:
     sharpness: FloatArray
     is_far: bool = False
     is_wide: bool = False
+    rings: bool = False
     later_s: float = 0.0
     centre_hz: float = math.inf
     drum: int = 0
