@@ -78,9 +78,6 @@ _PLAIN = 2.0
 _AS_LIKE_AS_CAN_BE = 0.95
 """No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
 
-_PLAINLY_FAR = 1.0
-"""Log odds against a drum of its own; from them to one more the doubt grows."""
-
 _ENOUGH = 8
 _SURELY_OWN, _FAR_ABOVE, _REST_PERCENT = 4.0, 6.0, 90
 """So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it; by the
@@ -246,8 +243,7 @@ def _doubt(signs: Signs | None) -> float:
 
     That is a far one, or that of a drum that never plays.
     """
-    closeness = float(signs.closeness[0]) if signs is not None else 0.0
-    return float(np.clip(-closeness - _PLAINLY_FAR, 0.0, 1.0)) * FAR_DOUBT
+    return FAR_DOUBT if signs is not None and signs.closeness[0] < 0.0 else 0.0
 
 
 def _are_surely_own(log_odds: FloatArray) -> bool:
