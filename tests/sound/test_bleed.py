@@ -239,6 +239,16 @@ def test_what_much_was_surely_played_into_is_close_to_a_drum(strokes, odds, is_f
 
 
 @pytest.mark.parametrize(
+    ("closeness", "above_db", "is_far"), [(-1.5, 6.0, False), (-1.5, 0.0, True), (-2.5, 6.0, True)]
+)
+def test_what_seems_hardly_far_is_close_if_a_few_strokes_stand_out(closeness, above_db, is_far):
+    """A tom of seven strokes under heavy bleed stands out of it; what an idle drum's microphone claims does not."""
+    own = np.arange(40) < 7
+    level_db, log_odds = np.where(own, above_db - 20.0, -20.0), np.where(own, 2.0, -4.0)
+    assert _is_far(closeness, Verdict(level_db, level_db, log_odds, np.full(40, 5.0))) is is_far
+
+
+@pytest.mark.parametrize(
     ("strokes", "own_share", "left_db", "is_seen"),
     [(20, 1.0, -4.0, True), (4, 1.0, -4.0, False), (20, 0.9, -14.0, False)],
 )

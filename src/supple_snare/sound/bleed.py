@@ -78,6 +78,9 @@ _PLAIN = 2.0
 _AS_LIKE_AS_CAN_BE = 0.95
 """No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
 
+_HARDLY_FAR = -2.0
+"""Closeness of the microphones of toms under heavy bleed, and of some of an idle drum: the strokes found must tell."""
+
 _ENOUGH = 8
 _SURELY_OWN, _FAR_ABOVE, _REST_PERCENT = 4.0, 6.0, 90
 """So many strokes, with such log odds in the middle, show a drum of its own whatever else speaks against it; by the
@@ -229,21 +232,13 @@ def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         verdict = verdict_of(analysis, settled_s, others, log_odds, drum)
-        if signs is not None and len(analyses) > 1:
-            verdict = replace(verdict, is_far=_is_far(float(signs.closeness[0]), verdict))
-        verdicts.append(verdict)
-        doubts.append(_doubt(signs))
+        closeness = float(signs.closeness[0]) if signs is not None and len(analyses) > 1 else 0.0
+        verdicts.append(replace(verdict, is_far=_is_far(closeness, verdict)))
+        doubts.append(FAR_DOUBT if closeness < 0.0 and verdicts[-1].is_far else 0.0)
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
+    # Beside close microphones one that is close to nothing, a far one or that of an idle drum, must be surer.
     return [verdict.doubted(doubt) for verdict, doubt in zip(verdicts, doubts, strict=True)]
-
-
-def _doubt(signs: Signs | None) -> float:
-    """Log odds by which a stroke must be surer where, beside close microphones, one is close to nothing.
-
-    That is a far one, or that of a drum that never plays.
-    """
-    return FAR_DOUBT if signs is not None and signs.closeness[0] < 0.0 else 0.0
 
 
 def _are_surely_own(log_odds: FloatArray) -> bool:
@@ -254,15 +249,20 @@ def _are_surely_own(log_odds: FloatArray) -> bool:
 def _is_far(closeness: float, verdict: Verdict) -> bool:
     """Whether a microphone is close to no drum of its own.
 
-    Far ones hear other players of the room best of all, whose dull attacks stand out of nothing: that is no drum.
+    Closeness was learned before its attacks were judged: so many surely played into it show that it is close, or if it
+    seemed hardly far, a few that stand out. Far ones hear other players of the room best of all, whose dull attacks
+    stand out of nothing: that is no drum.
     """
     played = verdict.played
-    if closeness < 0.0:  # learned before its attacks were judged: if so many were surely played into it, it is close
-        return not _are_surely_own(verdict.log_odds[played])
-    if closeness > _ONLY_FIRST or played.all() or not played.any():
+    if closeness < 0.0 and _are_surely_own(verdict.log_odds[played]):
         return False
+    if closeness < _HARDLY_FAR:
+        return True
+    if closeness > _ONLY_FIRST or played.all() or not played.any():
+        return closeness < 0.0
     above_db = np.median(verdict.level_db[played]) - np.median(verdict.level_db[~played])
-    return bool(above_db < _STANDS_OUT_DB and np.median(verdict.sharpness[played]) < _DULL)
+    dull = closeness < 0.0 or np.median(verdict.sharpness[played]) < _DULL
+    return bool(above_db < _STANDS_OUT_DB and dull)
 
 
 def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:

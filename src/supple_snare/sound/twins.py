@@ -32,7 +32,7 @@ _WEIGHTS = {
     "closeness": 0.11,
 }
 _BIAS = -2.4
-_LEAST_CLOSE, _MOST_CLOSE = 2.0, 6.0
+_LEAST_CLOSE, _MOST_CLOSE = 0.0, 6.0
 """Log odds that two microphones are twins: a logistic regression on pairs of 144 takes, 300 of them twins. Its own bias
 is higher by 0.7: a drum that never plays must not be given the strokes of its neighbour."""
 
