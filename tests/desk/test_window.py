@@ -22,6 +22,7 @@ from supple_snare.desk.cards.gather import GatherCard
 from supple_snare.desk.cards.grid import GridCard
 from supple_snare.desk.cards.handover import HandOverCard
 from supple_snare.desk.cards.tighten import TightenCard
+from supple_snare.desk.hit_tools import chosen_track
 from supple_snare.desk.keys_sheet import KeysSheet
 from supple_snare.desk.response_curve import ResponseCurve
 from supple_snare.desk.steps import step_states
@@ -264,6 +265,14 @@ def test_the_cast_ranks_and_silences(ready):
     assert [track.gain > 0 for track in ready.player._programme.tracks] == [True, True, False]
     mouse(room, QEvent.Type.MouseButtonPress, room._solo_box().center())
     assert [track.gain > 0 for track in ready.player._programme.tracks] == [False, False, True]
+
+
+def test_a_track_of_the_cast_is_chosen_by_its_name(ready):
+    """In Hits the card and the level chart follow a click on it, and no hit of another track stays chosen."""
+    ready.work.look(step="hits")
+    mouse(ready.cast.rows["t3"], QEvent.Type.MouseButtonPress, QPointF(60, 12))
+    assert chosen_track(ready.work) == "t3"
+    assert ready.work.looks.hit is None
 
 
 def test_the_real_program_opens_the_demo_on_a_virtual_screen(tmp_path):

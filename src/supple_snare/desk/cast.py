@@ -149,7 +149,7 @@ class TrackRow(QWidget):
             self._levelling = True
             self._set_by_mouse(event)
         else:
-            work.look(group=work.session.group_of(track.key).key, selected_s=None)
+            work.look(group=work.session.group_of(track.key).key, track=track.key, selected_s=None, hit=None)
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -161,7 +161,8 @@ class TrackRow(QWidget):
         if isinstance(self.track, Part):
             hint = f"{self.track.path.name} · a MIDI part, heard as plain tones"
         else:
-            hint = f"{self.track.recording.path.name} · {self.track.recording.describe()}"
+            recording = self.track.recording
+            hint = f"{recording.path.name} · {recording.describe()}. In Hits, click to look at its hits."
         if isinstance(self.track, Track) and _RANK_BOX.contains(point):
             hint = "Lead: its hits decide the timing. Click to add or drop it; ranks count in the order of clicking."
         elif self._solo_box().contains(point):
