@@ -230,6 +230,13 @@ def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Pa
         assert np.median(shift) < 0.01
 
 
+def test_a_microphone_alone_is_never_far(shared_take: Take, monkeypatch):
+    """Whatever its strokes look like: nobody is closer."""
+    monkeypatch.setattr("supple_snare.sound.bleed._is_far", lambda _closeness, _verdict: True)
+    assert not judged(shared_take.root, ["kick"])["kick"].is_far
+    assert judged(shared_take.root, ["kick", "room"])["room"].is_far
+
+
 @pytest.mark.parametrize(("strokes", "odds", "is_far"), [(30, 5.0, False), (30, 2.0, True), (5, 5.0, True)])
 def test_what_much_was_surely_played_into_is_close_to_a_drum(strokes, odds, is_far):
     """A noisy neighbour may seem to hear a bass drum first; its own strokes, once judged, say more."""

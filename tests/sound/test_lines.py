@@ -10,10 +10,9 @@ import numpy as np
 import pytest
 
 from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.bleed import judge_group
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from tests.conftest import RATE_HZ, drum_line, write_microphones
 
@@ -67,7 +66,7 @@ def judged(folder: Path, rng: np.random.Generator, tracks: dict[str, np.ndarray]
     """Verdicts of tracks over a little noise, by name."""
     write_microphones(folder, rng, tracks)
     ears = [Ear.of(read_recording(folder / f"{name}.wav")) for name in tracks]
-    return dict(zip(tracks, judge_bleed([analyse(ear) for ear in ears], in_stereo(ears)), strict=True))
+    return dict(zip(tracks, judge_group(ears, [analyse(ear) for ear in ears]), strict=True))
 
 
 def figures(verdict: Verdict, times_s: np.ndarray) -> tuple[float, float]:

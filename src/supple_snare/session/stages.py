@@ -360,9 +360,11 @@ def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
 
 def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:
     """What a sound is taken for: as told, else as it sounds and as it stands in its group."""
-    if ear.material is not None or not (verdict.is_far or verdict.is_wide or verdict.rings):
+    if ear.material is not None:
         return analysis.material
-    return Material.DRUM_OVERHEAD if verdict.is_far or verdict.is_wide else Material.DRUM_CLOSE
+    if verdict.is_far or verdict.is_wide:
+        return Material.DRUM_OVERHEAD
+    return Material.DRUM_CLOSE if verdict.rings else analysis.material
 
 
 def _stand(track: Track, verdict: Verdict, material: Material) -> Stand:

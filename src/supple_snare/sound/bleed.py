@@ -232,9 +232,10 @@ def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
         else:
             log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
         verdict = verdict_of(analysis, settled_s, others, log_odds, drum)
-        closeness = float(signs.closeness[0]) if signs is not None and len(analyses) > 1 else 0.0
-        verdicts.append(replace(verdict, is_far=_is_far(closeness, verdict)))
-        doubts.append(FAR_DOUBT if closeness < 0.0 and verdicts[-1].is_far else 0.0)
+        closeness = float(signs.closeness[0]) if signs is not None else 0.0
+        is_far = len(analyses) > 1 and _is_far(closeness, verdict)  # a lone track is as close as there is
+        verdicts.append(replace(verdict, is_far=is_far))
+        doubts.append(FAR_DOUBT if is_far and closeness < 0.0 else 0.0)
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
     # Beside close microphones one that is close to nothing, a far one or that of an idle drum, must be surer.
@@ -254,15 +255,12 @@ def _is_far(closeness: float, verdict: Verdict) -> bool:
     stand out of nothing: that is no drum.
     """
     played = verdict.played
-    if closeness < 0.0 and _are_surely_own(verdict.log_odds[played]):
-        return False
-    if closeness < _HARDLY_FAR:
-        return True
+    stands_out = verdict.above_rest_db >= _STANDS_OUT_DB
+    if closeness < 0.0:
+        return not (_are_surely_own(verdict.log_odds[played]) or (closeness >= _HARDLY_FAR and stands_out))
     if closeness > _ONLY_FIRST or played.all() or not played.any():
-        return closeness < 0.0
-    above_db = np.median(verdict.level_db[played]) - np.median(verdict.level_db[~played])
-    dull = closeness < 0.0 or np.median(verdict.sharpness[played]) < _DULL
-    return bool(above_db < _STANDS_OUT_DB and dull)
+        return False
+    return not stands_out and bool(np.median(verdict.sharpness[played]) < _DULL)
 
 
 def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:

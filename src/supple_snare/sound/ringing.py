@@ -32,12 +32,12 @@ _GONE_DB = -10.0
 def is_struck(analysis: Analysis, verdict: Verdict) -> bool:
     """Whether a track that was taken for notes is a drum's, by the verdict on it as a drum among others."""
     own = verdict.played
-    if verdict.is_far or own.all() or np.count_nonzero(own) < _FEWEST or np.median(verdict.log_odds[own]) < _SURELY_OWN:
+    if verdict.is_far or verdict.above_rest_db < _ABOVE_DB:
         return False
-    time_s, level_db = verdict.time_s[own], verdict.level_db[own]
-    if np.median(level_db) - np.median(verdict.level_db[~own]) < _ABOVE_DB:
+    if np.count_nonzero(own) < _FEWEST or np.median(verdict.log_odds[own]) < _SURELY_OWN:
         return False
-    later_db, _fallen_db = how_notes_go_on(time_s, level_db, analysis.peaks)
+    time_s = verdict.time_s[own]
+    later_db, _fallen_db = how_notes_go_on(time_s, verdict.level_db[own], analysis.peaks)
     return later_db < _GONE_DB or bool(np.percentile(_alike(analysis, time_s), _ALIKE_PERCENT) > _ALIKE)
 
 

@@ -64,6 +64,14 @@ class Verdict:
         """Which attacks were played into this microphone."""
         return self.log_odds > 0.0
 
+    @property
+    def above_rest_db(self) -> float:
+        """How far what was played lies above all else, in the middle of each; 0 where there is nothing to compare."""
+        own = self.played
+        if own.all() or not own.any():
+            return 0.0
+        return float(np.median(self.level_db[own]) - np.median(self.level_db[~own]))
+
     def doubted(self, by: float) -> Verdict:
         """The same where attacks must be surer by some log odds."""
         return replace(self, log_odds=frozen(self.log_odds - by))
