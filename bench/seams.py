@@ -12,20 +12,15 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
-from material import EASY, RATE_HZ, Case, Sound, cases, in_processes, options
+from flaws import ATTACK, attack, levels, render
+from material import EASY, RATE_HZ, Case, cases, in_processes, options
 from supple_snare.session.cutting import cut_of_moves
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_recordings, change_group
 from supple_snare.session.stages import Stages
 from supple_snare.sound.files import read_recording
 from supple_snare.timing.grid import Grid
-
-_ATTACK = round(0.030 * RATE_HZ)
-_LEVEL = round(0.010 * RATE_HZ)
-_SUDDEN = round(0.015 * RATE_HZ)
-_FLOOR_DB = -70.0
 
 
 @dataclass(frozen=True)
@@ -85,7 +80,7 @@ def measure(case: Case, most_ms: float) -> Outcome:
         result = render(cut.edits, sound)
         at = np.sort(np.concatenate([np.rint(struck.time_s * RATE_HZ) for struck in made.struck.values()]))
         at = at.astype(np.int64)  # other microphones hear it a little later, which the window of an attack forgives
-        near = at[(at > _ATTACK) & (at < frames - 4 * _ATTACK)]
+        near = at[(at > ATTACK) & (at < frames - 4 * ATTACK)]
         counts[0] += len(near)
         outcome = [attack(sound, result, source, fading, int(a)) for a in near]
         counts[1] += sum(each == "inexact" for each in outcome)
@@ -119,84 +114,6 @@ def replace_grid(session: Session, grid: Grid) -> Session:
     import msgspec
 
     return msgspec.structs.replace(session, take_grid=grid)
-
-
-def render(edits: object, sound: Sound) -> Sound:
-    """A track after the cut."""
-    pad = RATE_HZ
-    padded = np.pad(sound, (pad, pad))[:, None]
-    read = lambda start, count: padded[start + pad : start + pad + count]  # noqa: E731
-    return edits.render(read, 0, len(sound))[:, 0]  # type: ignore[attr-defined]
-
-
-def attack(sound: Sound, result: Sound, source: np.ndarray, fading: np.ndarray, at: int) -> str:
-    """What became of one attack in one track."""
-    there = np.flatnonzero(source == at)
-    there = there[~fading[there]]
-    if not len(there):
-        return "lost"
-    if len(there) > 1:
-        return "twice"
-    to = int(there[0])
-    before = round(0.0005 * RATE_HZ)
-    if not np.array_equal(sound[at - before : at + _ATTACK], result[to - before : to + _ATTACK]):
-        return "inexact"
-    return "whole"
-
-
-def level_db(sound: Sound) -> Sound:
-    """Level over 10 ms."""
-    power = uniform_filter1d(sound**2, _LEVEL)
-    return 10.0 * np.log10(np.maximum(power, 10 ** (_FLOOR_DB / 10)))
-
-
-def levels(sound: Sound, result: Sound, edits: object) -> tuple[list[float], float, int]:
-    """Around every seam: distance from what either side has there; worst sudden change, how many over 12 dB.
-
-    A change counts as sudden where neither side of the seam changes so by itself, in all that the levels before and
-    after it hear: an attack right behind the seam is no flaw of the seam.
-    """
-    own = level_db(sound)
-    dips: list[float] = []
-    swell, many = 0.0, 0
-    frames = len(sound)
-    for place, fade, coming, leaving in zip(
-        edits.at[1:], edits.fade[1:], edits.shift[1:], edits.shift[:-1], strict=True
-    ):  # type: ignore[attr-defined]
-        low, high = int(place - fade), int(place)
-        if low < _SUDDEN or high > frames - _SUDDEN:
-            continue
-        dips.append(_away_db(sound, result, low, high, int(coming), int(leaving)))
-        change = float(own[np.clip(high - coming, 0, frames - 1)] - own[np.clip(low - leaving, 0, frames - 1)])
-        usual = [
-            float(own[np.clip(high - s, 0, frames - 1)] - own[np.clip(low - s - _LEVEL, 0, frames - 1)])
-            for s in (coming, leaving)
-        ]
-        change -= float(np.clip(change, min(0.0, *usual), max(0.0, *usual)))  # what a side does by itself is no flaw
-        swell = max(swell, change, key=abs)
-        many += abs(change) > 12.0
-    return dips, swell, many
-
-
-def _away_db(sound: Sound, result: Sound, low: int, high: int, coming: int, leaving: int) -> float:
-    """How far the level amid a fade lies from that of what is played there: one side, then the other.
-
-    Powers are those of the sides where each of them sounds, one giving way to the other through the fade; what a side
-    does where it is not heard, an attack right behind the seam say, is nobody's level.
-    """
-    around = np.arange(low - _LEVEL, high + _LEVEL)
-    place = np.clip((around - low + 1.0) / (high - low + 1.0), 0.0, 1.0)
-    rising = (0.5 - 0.5 * np.cos(np.pi * place)) ** 2
-    falling = (0.5 + 0.5 * np.cos(np.pi * place)) ** 2
-    sides = [sound[np.clip(around - shift, 0, len(sound) - 1)] ** 2 for shift in (leaving, coming)]
-    played = (falling * sides[0] + rising * sides[1]) / (falling + rising)
-    inside = slice(_LEVEL, len(around) - _LEVEL)
-    levels = [
-        10.0 * np.log10(np.maximum(uniform_filter1d(power, _LEVEL)[inside], 10 ** (_FLOOR_DB / 10)))
-        for power in (result[np.clip(around, 0, len(result) - 1)] ** 2, played)
-    ]
-    away = levels[0] - levels[1]
-    return float(away[np.argmax(np.abs(away))])
 
 
 def main() -> None:

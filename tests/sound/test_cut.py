@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 import soundfile
+from bench.flaws import levels, render
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
@@ -267,6 +268,43 @@ def test_a_decay_is_wound_on_or_back_in_small_steps(tmp_path, later):
         steps = [10 * np.log10(power[at - come] / power[at - leave]) for at, come, leave, own in ends if own]
         assert steps
         assert np.abs(steps).max() < 9.0
+
+
+def _beating(rng):
+    """Two close tones that beat and a third, each with a decay of its own: a ring that swells and dips as it falls."""
+    tones = (
+        (rng.uniform(120, 400), 1.0, rng.uniform(0.05, 0.2)),
+        (rng.uniform(130, 430), rng.uniform(0.3, 1.0), rng.uniform(0.15, 0.35)),
+        (rng.uniform(300, 900), rng.uniform(0.1, 0.5), rng.uniform(0.1, 0.3)),
+    )
+    place_s = np.arange(12_000) / RATE_HZ
+    return sum(
+        level * np.sin(2 * np.pi * hz * place_s + rng.uniform(0, 6)) * 10 ** (-falls * 1000 * place_s / 20)
+        for hz, level, falls in tones
+    )
+
+
+@pytest.mark.parametrize("seed", range(40, 56))
+def test_levels_neither_waver_through_a_fade_nor_jump(tmp_path, seed):
+    """Rings that beat, in three microphones, struck every 100 to 160 ms and moved 12 to 30 ms apart and together."""
+    rng = np.random.default_rng(seed)
+    attack = 20_000 + np.concatenate([[0], np.cumsum(rng.integers(4_800, 7_500, 7))])
+    move = np.where(np.arange(8) % 2, 1, -1) * rng.integers(600, 1_500, 8)
+    recordings, later = [], (0, 140, 1_000)
+    for behind, level in zip(later, (0.4, 0.12, 0.08), strict=True):
+        sound = rng.normal(size=130_000) * 1e-4
+        for at in attack + behind:
+            sound[at : at + 12_000] += level * _beating(rng)
+        soundfile.write(tmp_path / f"{behind}.wav", sound, RATE_HZ, subtype="PCM_24")
+        recordings.append(read_recording(tmp_path / f"{behind}.wav"))
+    arrivals = np.sort(np.concatenate([attack + behind for behind in later]))
+    edits = plan_cut(recordings, first_arrival=attack, arrivals=arrivals, move=move).edits
+    for recording in recordings:
+        with BlockReader(recording, "float64") as reader:
+            sound = reader.read(0, recording.frames)[:, 0]
+        away_db, jump_db, _ = levels(sound, render(edits, sound), edits)
+        assert np.abs(away_db).max() < 2.0
+        assert abs(jump_db) < 11.0
 
 
 def test_a_seam_put_by_hand_is_where_it_was_put_and_one_that_cannot_be_is_not_believed(group):

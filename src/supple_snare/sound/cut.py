@@ -8,7 +8,7 @@ the one before. A gap longer than the sustain is filled by several shorter repea
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, partial
 
@@ -121,6 +121,9 @@ _RETURN_S = 2
 
 _HEARD_DB, _WORTH_DB = 6.0, 2.0
 """A seam that changes the level by more is tried as two; they are taken if they change it by so much less."""
+
+_SHARES = (0.5, 0.25, 0.75)
+"""How much of a gap the first of two seams may take."""
 
 
 def plan_cut(
@@ -255,9 +258,9 @@ def _join(
     for number, span in enumerate(spans):
         found = one = _one_seam(matcher, starts, stop, gap, span, earliest)
         if found is None or found[0].change_db > _HEARD_DB:
-            halves = _two_seams(matcher, starts, stop, gap, span, earliest)
-            if halves is not None and (found is None or _worst_db(halves) < _worst_db(found) - _WORTH_DB):
-                found = halves
+            two = _two_seams(matcher, starts, stop, gap, span, earliest)
+            if two is not None and (found is None or _worst_db(two) < _worst_db(found) - _WORTH_DB):
+                found = two
         if found is not None:
             for join in found:
                 before += join.gap
@@ -356,18 +359,25 @@ def _one_seam(
 def _two_seams(
     matcher: Matcher, starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int
 ) -> list[Join] | None:
-    """Two seams of half the gap each, one in each half of the room: each changes the level by less, and needs less."""
-    halves = (gap // 2, gap - gap // 2)
-    region = _region(starts, stop, halves[1], span, earliest)
-    if region is None or not all(halves):
-        return None
-    low, high = region
-    apart = max(0, -halves[0]) + span.fade
-    middle = (low + high - apart) // 2
-    if middle < low:
-        return None
-    first = matcher.best((low, middle), halves[0], span.fade)
-    return [first, matcher.best((first.place + apart, high), halves[1], span.fade)]
+    """Two seams that share the gap, one in each half of the room: each changes the level by less, and needs less.
+
+    Shared in halves if that is good enough, else so that the level changes least.
+    """
+    found: list[Join] | None = None
+    for share in _SHARES:
+        first_gap = round(gap * share)
+        second_gap = gap - first_gap
+        regions = _two_regions(starts, stop, (first_gap, second_gap), span, earliest)
+        if regions is None:
+            continue
+        (low, middle), (apart, high) = regions
+        first = matcher.best((low, middle), first_gap, span.fade)
+        pair = [first, matcher.best((first.place + apart, high), second_gap, span.fade)]
+        if found is None or _worst_db(pair) < _worst_db(found):
+            found = pair
+        if _worst_db(found) <= _HEARD_DB:
+            break
+    return found
 
 
 def _region(starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int) -> tuple[int, int] | None:
@@ -375,14 +385,35 @@ def _region(starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int) 
 
     The last gap between arrivals that has room is taken: what sounds after the seam moves with the attack after it.
     """
-    edges = np.append(starts, stop)
-    for end, begin in zip(edges[:0:-1], edges[-2::-1], strict=True):
-        low = int(begin) + span.attack + span.fade + max(0, -gap)
-        low = max(low, earliest + span.fade - gap)
-        high = int(end) - span.lead_in - max(0, gap)
+    for begin, end in _sustains(starts, stop, span):
+        low = max(begin + max(0, -gap), earliest - gap) + span.fade
+        high = end - max(0, gap)
         if low <= high:
             return low, high
     return None
+
+
+def _two_regions(
+    starts: IntArray, stop: int, gaps: tuple[int, int], span: _Spans, earliest: int
+) -> tuple[tuple[int, int], tuple[int, int]] | None:
+    """The same for two seams: places of the first; how far behind it the second may stand, and its last place."""
+    if not all(gaps):
+        return None
+    apart = max(0, -gaps[1]) + span.fade
+    for begin, end in _sustains(starts, stop, span):
+        low = max(begin + max(0, -gaps[0]), earliest - gaps[0]) + span.fade
+        high = end - max(0, gaps[1])
+        middle = min((low + high - apart) // 2, end - max(0, gaps[0]))
+        if low <= middle:
+            return (low, middle), (apart, high)
+    return None
+
+
+def _sustains(starts: IntArray, stop: int, span: _Spans) -> Iterator[tuple[int, int]]:
+    """What sounds between neighbouring arrivals without their attacks, the last first; it may be nothing."""
+    edges = np.append(starts, stop)
+    for end, begin in zip(edges[:0:-1].tolist(), edges[-2::-1].tolist(), strict=True):
+        yield begin + span.attack, end - span.lead_in
 
 
 def _largest_gap(starts: IntArray, stop: int, span: _Spans) -> int:

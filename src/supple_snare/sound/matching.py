@@ -16,13 +16,13 @@ _SEARCH_MS = 120.0
 _STEP_MS = 0.0625
 _UNLIKE_WEIGHT = 1.0
 
-_LEVEL_MS, _INAUDIBLE = 6.0, 1e-7
-"""Levels are compared over that much around a fade, down to −70 dB of full scale."""
+_LEVEL_MS, _INAUDIBLE = 10.0, 1e-7
+"""Levels are taken over that much, down to −70 dB of full scale."""
 
-_CALM_DB, _SWELL_WEIGHT = 4.0, 1.0
+_CALM_DB, _SWELL_WEIGHT = 4.0, 2.0
 """A change of level up to that is no flaw; each as much again weighs like a seam whose sides have nothing in common."""
 
-_EVEN_DB, _MOST_TRIED = 1.6, 12
+_EVEN_DB, _EVEN_WEIGHT, _MOST_TRIED = 1.6, 2.0, 12
 """A fade may leave the level of its sides by so much; each as much again weighs the same. So many places are tried."""
 
 
@@ -53,14 +53,20 @@ class Matcher:
 
     def best(self, region: tuple[int, int], gap: int, fade: int) -> Join:
         """The seam in a region at which the sides differ least, counted on every track."""
-        high = region[1]
-        low = max(region[0], high - self._search)
-        places = np.arange(high, low - 1, -self._step)
-        wide = 2 * self._level
-        whole = self._sides(low - fade - wide, high - low + fade + 2 * wide, gap)
-        coming, leaving = (side[:, wide:-wide] for side in whole)
-        energy = _running_sum(coming**2 + leaving**2, fade)
-        rest = _running_sum((coming - leaving) ** 2, fade)
+        step, high = self._step, region[1]
+        steps = (high - max(region[0], high - self._search)) // step
+        wide = self._level
+        whole = self._sides(high - steps * step - fade - wide, steps * step + fade + 2 * wide, gap)
+        # Sums of squares over steps are all that the costs need.
+        long = max(1, round(fade / step))
+        begin = wide + fade - long * step
+        coming, leaving = (
+            side[:, begin : begin + (steps + long) * step].reshape(len(side), -1, step) for side in whole
+        )
+        powers = [np.einsum("tks,tks->tk", side, side) for side in (coming, leaving)]
+        both = powers[0] + powers[1]
+        apart = np.maximum(both - 2.0 * np.einsum("tks,tks->tk", coming, leaving), 0.0)
+        energy, rest = _running_sum(both, long), _running_sum(apart, long)
         # Relative to the loudest stretch of the region: a mismatch matters where it can be heard.
         loudest = np.maximum(energy.max(axis=1, keepdims=True), 1e-12)
         cost = np.sqrt(rest / loudest)
@@ -68,19 +74,30 @@ class Matcher:
         # And for itself: where the sides of a quiet track have nothing in common, its level wavers through the fade.
         unlike = np.where(energy > _INAUDIBLE * fade, rest / np.maximum(energy, 1e-15), 0.0)
         total = total + _UNLIKE_WEIGHT * unlike.max(axis=0)
-        change_db = self._change_db(coming, leaving, fade)
+        change_db = self._change_db(powers, long)
         total = total + _SWELL_WEIGHT * np.maximum(change_db / _CALM_DB - 1.0, 0.0)
-        best = _evenest(places - low, total[places - low], partial(_away_db, *whole, fade, wide), fade)
-        return Join(low + best, gap, float(change_db[best]))
+        latest_first = np.arange(steps, -1, -1)
+        best = _evenest(latest_first * step, total[::-1], partial(_away_db, *whole, fade, wide), fade)
+        return Join(high - best * step, gap, float(change_db[::-1][best]))
 
-    def _change_db(self, coming: FloatArray, leaving: FloatArray, fade: int) -> FloatArray:
-        """How much the level changes from one side to the other at each place, in the track where it changes most."""
-        wide = min(self._level, coming.shape[1] - fade)
-        levels = []
-        for side in (leaving, coming):
-            power = _running_sum(np.pad(side**2, ((0, 0), (wide // 2, wide - wide // 2)), mode="edge"), fade + wide)
-            levels.append(10.0 * np.log10(power / (fade + wide) + _INAUDIBLE))
-        return np.asarray(np.abs(levels[1] - levels[0]).max(axis=0))
+    def _change_db(self, powers: Sequence[FloatArray], long: int) -> FloatArray:
+        """How much the level changes through the fade at each place, in the track where it changes most.
+
+        From the level of what leaves where the fade begins to that of what comes where it ends; what either of them
+        does by itself, from a window before the fade on, is no flaw. `powers` are sums of squares over steps of what
+        comes and what leaves, each of shape (tracks, steps); `long` is the fade's length in steps.
+        """
+        window = max(2, self._level // self._step)
+        beyond = window + window // 2  # levels begin one window before the fade of the first place
+        coming, leaving = (
+            10.0 * np.log10(_running_sum(around, window) / (window * self._step) + _INAUDIBLE)
+            for around in (np.pad(power, ((0, 0), (beyond, window - window // 2)), mode="reflect") for power in powers)
+        )
+        begins, ends = slice(window, -long), slice(window + long, None)
+        change = coming[:, ends] - leaving[:, begins]
+        alone = [side[:, ends] - side[:, : -window - long] for side in (coming, leaving)]
+        change -= np.clip(change, np.minimum(0.0, np.minimum(*alone)), np.maximum(0.0, np.maximum(*alone)))
+        return np.asarray(np.abs(change).max(axis=0))
 
     def _sides(self, start: int, count: int, gap: int) -> tuple[FloatArray, FloatArray]:
         """What comes and what leaves over a stretch, each of shape (tracks, count)."""
@@ -90,7 +107,7 @@ class Matcher:
 
 
 def _evenest(places: IntArray, cost: FloatArray, away_db: Callable[[int], float], fade: int) -> int:
-    """The cheapest place; where its fade would waver, the cheapest of some others with that counted in."""
+    """Number of the cheapest place; where its fade would waver, the cheapest of some others with that counted in."""
     best, least = 0, np.inf
     cost = cost.copy()
     for _ in range(_MOST_TRIED):
@@ -98,9 +115,9 @@ def _evenest(places: IntArray, cost: FloatArray, away_db: Callable[[int], float]
         if cost[tried] >= least:
             break
         place = int(places[tried])
-        whole = float(cost[tried]) + max(away_db(place) / _EVEN_DB - 1.0, 0.0)
+        whole = float(cost[tried]) + _EVEN_WEIGHT * max(away_db(place) / _EVEN_DB - 1.0, 0.0)
         if whole < least:
-            best, least = place, whole
+            best, least = tried, whole
         cost[np.abs(places - place) <= fade // 4] = np.inf
     return best
 
@@ -125,7 +142,7 @@ def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, plac
     rising = np.concatenate([np.zeros(wide), rising_side(fade), np.ones(wide)])
     share = rising**2 / (rising**2 + (1.0 - rising) ** 2)
     result, played = (
-        _running_sum(power, wide)[:, wide // 2 : wide // 2 + fade] / wide + _INAUDIBLE
+        _running_sum(power, wide) / wide + _INAUDIBLE
         for power in (mixed**2, (1.0 - share) * before**2 + share * after**2)
     )
     return float(np.abs(10.0 * np.log10(result / played)).max())
