@@ -47,11 +47,11 @@ def test_what_is_past_the_reach_is_the_worst_doubt(known):
     doubts = stroke_doubts(view)
     assert [Doubt.PAST_REACH in found for found in doubts] == far.tolist()
     assert all(found[0] == Doubt.PAST_REACH for found, is_far in zip(doubts, far, strict=True) if is_far)
-    assert all(found == sorted(found) for found in doubts)
+    assert all(list(found) == sorted(found) for found in doubts)
     time = float(view.strokes.time_s[np.flatnonzero(far)[0]])
     held = hold_range(session, session.groups[0].key, time - 0.001, time + 0.001)
     doubts = stroke_doubts(known[1].view(held, held.groups[0]))
-    assert doubts[int(np.flatnonzero(far)[0])] == []
+    assert doubts[int(np.flatnonzero(far)[0])] == ()
 
 
 def test_a_grid_too_coarse_raises_doubts(known):

@@ -266,4 +266,4 @@ def test_a_held_stroke_is_no_doubt(part):
     """What a person keeps needs no ear."""
     session, stages, time = part
     held = edits.hold_range(session, "g1", float(time[3]) - 0.01, float(time[3]) + 0.01)
-    assert stroke_doubts(view_of(held, stages))[3] == []
+    assert stroke_doubts(view_of(held, stages))[3] == ()

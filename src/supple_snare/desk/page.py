@@ -466,13 +466,13 @@ class Page(QAbstractScrollArea):
         QToolTip.showText(event.globalPosition().toPoint(), describe_stroke(self._workspace, index), self._canvas)
 
 
-def _doubts_shown(work: Workspace, group: Group) -> list[list[Doubt]]:
+def _doubts_shown(work: Workspace, group: Group) -> list[tuple[Doubt, ...]]:
     """All doubts where the moves are shown, in Grid those about slots."""
     if work.looks.shows_moves:
         return work.seams.doubts_of(group)
     if work.looks.step != "grid":
         return []
-    return [[doubt for doubt in doubts if doubt in SLOT_DOUBTS] for doubts in work.seams.doubts_of(group)]
+    return [tuple(doubt for doubt in doubts if doubt in SLOT_DOUBTS) for doubts in work.seams.doubts_of(group)]
 
 
 def _under_key(picture: PagePicture, top_px: int) -> tuple[object, ...]:

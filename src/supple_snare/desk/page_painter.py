@@ -46,7 +46,7 @@ class PagePicture:
         Seams of the group, for the tightened waveform.
     tightened : bool
         Which version stands in front; the other one is ghosted.
-    doubts : list of list of Doubt
+    doubts : list of tuple of Doubt
         By stroke.
     show_moves : bool
         Whether the other version is ghosted behind.
@@ -75,7 +75,7 @@ class PagePicture:
     peaks: dict[str, Peaks] = field(default_factory=dict)
     edits: EditList = field(default_factory=EditList.identity)
     tightened: bool = True
-    doubts: list[list[Doubt]] = field(default_factory=list)
+    doubts: list[tuple[Doubt, ...]] = field(default_factory=list)
     show_moves: bool = True
     show_click: bool = False
     show_hits: bool = False

@@ -48,7 +48,7 @@ class Seams(QObject):
         self._jobs, self._cache = jobs, cache
         self._present, self._view_of = present, view_of
         self._cuts: dict[str, list[tuple[tuple[object, ...], Cut]]] = {}
-        self._doubts: dict[str, tuple[GroupView, Cut | None, list[list[Doubt]]]] = {}
+        self._doubts: dict[str, tuple[GroupView, Cut | None, list[tuple[Doubt, ...]]]] = {}
         self._questions: dict[str, tuple[GroupView, Cut | None, list[Question]]] = {}
         self._job: Job | None = None
 
@@ -69,11 +69,11 @@ class Seams(QObject):
             return []
         known = self._questions.get(group.key)
         if known is None or known[0] is not view or known[1] is not cut:
-            known = (view, cut, questions(self._present(), view, cut))
+            known = (view, cut, questions(self._present(), view, cut, self.doubts_of(group)))
             self._questions[group.key] = known
         return known[2]
 
-    def doubts_of(self, group: Group) -> list[list[Doubt]]:
+    def doubts_of(self, group: Group) -> list[tuple[Doubt, ...]]:
         """The doubts of every stroke of a group; none while it is not analysed."""
         view, cut = self._view_of(group), self.cut_of(group)
         if view is None:

@@ -42,7 +42,7 @@ def _stamp(colour: int, radius: float, ring: bool, square: bool, ratio: float, p
 
 def _half_px(radius: float, ratio: float) -> int:
     """Pixels from the middle of a stamp to its edge."""
-    return int(np.ceil((radius + 1.5) * ratio)) + 1
+    return int(np.ceil((radius + 1.5) * ratio))
 
 
 def put(
@@ -76,9 +76,10 @@ def put(
     places = np.column_stack(np.broadcast_arrays(x + moved.dx(), y + moved.dy())) * ratio
     whole, part = np.divmod(np.rint(places * _PARTS).astype(np.int64), _PARTS)
     corners = ((whole - _half_px(radius, ratio)) / ratio).tolist()
-    mark = colour.rgba(), radius, ring, square, ratio
+    shifts = (part @ (_PARTS, 1)).tolist()
+    stamps = {shift: _stamp(colour.rgba(), radius, ring, square, ratio, divmod(shift, _PARTS)) for shift in set(shifts)}
     painter.save()
     painter.resetTransform()
-    for (left, top), fraction in zip(corners, map(tuple, part.tolist()), strict=True):
-        painter.drawPixmap(QPointF(left, top), _stamp(*mark, fraction))
+    for (left, top), shift in zip(corners, shifts, strict=True):
+        painter.drawPixmap(QPointF(left, top), stamps[shift])
     painter.restore()

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from enum import IntEnum
+from functools import lru_cache
 
 import numpy as np
 
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.cut import Cut
+from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.tighten import Kept
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, frozen
 
 _APART_MS, _APART_SPREADS = 8.0, 2.6
 """Leads struck as one lie apart as they do all through the take; this much more is worth an ear, in ms and spreads."""
@@ -57,7 +59,7 @@ SLOT_DOUBTS = (Doubt.CLOSE_CALL, Doubt.NO_SLOT)
 """Doubts about which slot a stroke has."""
 
 
-def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
+def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[tuple[Doubt, ...]]:
     """The doubts of each stroke, worst first; those of the cut only where one is given."""
     count = len(view.strokes)
     nothing = np.zeros(count, dtype=bool)
@@ -76,10 +78,10 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[list[Doubt]]:
         Doubt.UNSURE_PAIR: nothing if view.pairs is None else view.pairs.close_call,
     }
     held = view.plan.kept == Kept.HELD
-    doubts: list[list[Doubt]] = [[] for _ in range(count)]
+    doubts: list[tuple[Doubt, ...]] = [()] * count
     for doubt, marked in reasons.items():
         for index in np.flatnonzero(marked & ~held).tolist():
-            doubts[index].append(doubt)
+            doubts[index] += (doubt,)
     return doubts
 
 
@@ -90,7 +92,13 @@ def leads_apart_ms(view: GroupView) -> FloatArray:
     -------
     float array, shape (n,)
     """
-    times = 1000.0 * view.strokes.lead_times_s
+    return _apart_ms(view.strokes)
+
+
+@lru_cache(maxsize=8)
+def _apart_ms(strokes: Strokes) -> FloatArray:
+    """The same for strokes, which stay while their moves change."""
+    times = 1000.0 * strokes.lead_times_s
     most = np.zeros(len(times))
     for one in range(times.shape[1]):
         for other in range(one + 1, times.shape[1]):
@@ -103,4 +111,4 @@ def leads_apart_ms(view: GroupView) -> FloatArray:
             spread = 1.4826 * float(np.median(away[both]))
             far = both & (away > max(_APART_MS, _APART_SPREADS * spread))
             most[far] = np.maximum(most[far], np.abs(apart[far]))
-    return most
+    return frozen(most)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -39,13 +39,18 @@ class Question:
     answered: bool
 
 
-def questions(session: Session, view: GroupView, cut: Cut | None) -> list[Question]:
-    """All doubtful strokes, worst reason first, then by how bad it is; answered ones with them."""
+def questions(
+    session: Session, view: GroupView, cut: Cut | None, doubts: Sequence[tuple[Doubt, ...]] | None = None
+) -> list[Question]:
+    """All doubtful strokes, worst reason first, then by how bad it is; answered ones with them.
+
+    `doubts` are those of `stroke_doubts`, where they are known already.
+    """
     found, apart = [], leads_apart_ms(view)
-    for stroke, doubts in enumerate(stroke_doubts(view, cut)):
-        if doubts:
-            figures = tuple(_figure(session, view, cut, apart, stroke, doubt) for doubt in doubts)
-            found.append(Question(stroke, tuple(doubts), figures, _is_answered(view, stroke, doubts)))
+    for stroke, mine in enumerate(stroke_doubts(view, cut) if doubts is None else doubts):
+        if mine:
+            figures = tuple(_figure(session, view, cut, apart, stroke, doubt) for doubt in mine)
+            found.append(Question(stroke, mine, figures, _is_answered(view, stroke, mine)))
     return sorted(found, key=lambda question: (question.reasons[0], -_badness(view, question), question.stroke))
 
 
@@ -72,7 +77,7 @@ def _others(group: Group, time_s: float) -> list[Answer]:
     return [answer for answer in group.answers if abs(answer.time_s - time_s) > SAME_STROKE_S]
 
 
-def _is_answered(view: GroupView, stroke: int, doubts: list[Doubt]) -> bool:
+def _is_answered(view: GroupView, stroke: int, doubts: tuple[Doubt, ...]) -> bool:
     """Whether somebody said that just this is fine: no new reason, the same slot, the same move."""
     time_s, move_ms = float(view.strokes.time_s[stroke]), float(view.plan.move_ms[stroke])
     place = float(view.offsets.place[stroke])
