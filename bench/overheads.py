@@ -33,6 +33,10 @@ def layouts(drums: Made, band: Made, lines: list[str]) -> dict[str, Made]:
     def pair(made: Made) -> dict[str, Sound]:
         return {"kit": np.stack([made.tracks[_LEFT], made.tracks[_RIGHT]], axis=1)}
 
+    def mixed(made: Made) -> dict[str, Sound]:
+        close = sum(made.tracks[drum] for drum in made.struck)
+        return {"kit": np.stack([close + made.tracks[_LEFT], 0.9 * close + made.tracks[_RIGHT]], axis=1)}
+
     def two(made: Made) -> dict[str, Sound]:
         return {_LEFT: made.tracks[_LEFT], _RIGHT: made.tracks[_RIGHT]}
 
@@ -43,6 +47,7 @@ def layouts(drums: Made, band: Made, lines: list[str]) -> dict[str, Made]:
     room, in_stereo = band.tracks[_ROOM], np.stack([drums.tracks[_ROOM], 0.8 * drums.tracks[_ROOM]], axis=1)
     return {
         "a pair in one file, alone": of(drums, [], pair(drums)),
+        "all microphones mixed to one file in stereo, alone": of(drums, [], mixed(drums)),
         "a pair in two files, alone": of(drums, [], two(drums)),
         "a pair in one file, one player": of(band, lines[:1], pair(band)),
         "a pair in one file, three players": of(band, lines, pair(band)),

@@ -70,6 +70,31 @@ def test_a_whole_kit_in_one_file_is_no_bleed(tmp_path: Path):
     assert found["room"].played.mean() < 0.1
 
 
+def test_soft_hats_of_a_loop_in_stereo_are_strokes(tmp_path: Path):
+    """26 dB under its drums they would be bleed at the microphone of one drum; here nobody else is heard."""
+    rng = np.random.default_rng(8)
+    beats = 0.4 + 0.6 * np.arange(20) + rng.normal(0, 0.006, 20)
+    low = drum_line(rng, beats[::2], 90.0, seconds=13, softest=0.9)
+    high = drum_line(rng, beats[1::2], 190.0, seconds=13, softest=0.9)
+    hats_s = 0.4 + 0.15 * np.arange(80)
+    hats_s = hats_s[np.abs(hats_s[:, None] - beats).min(axis=1) > 0.05]
+    hats = np.zeros_like(low)
+    fall = np.exp(-np.arange(2_400) / 500)
+    for at in np.rint(hats_s * RATE_HZ).astype(int):
+        hats[at : at + 2_400] += 0.02 * np.diff(rng.normal(size=2_401)) * fall
+    loop = np.stack([low + 0.8 * high + hats, 0.8 * low + high + 0.6 * hats], axis=1)
+    for tracks in ({"loop": loop}, {"left": loop[:, 0], "right": loop[:, 1]}):
+        for name, verdict in judged(tmp_path / str(len(tracks)), tracks).items():
+            played = verdict.time_s[verdict.played]
+            assert verdict.is_wide, name
+            assert share(beats, played) == 1.0
+            assert share(hats_s, played) > 0.9
+            assert share(played, np.concatenate([beats, hats_s])) > 0.97
+    lone = judged(tmp_path / "mono", {"drum": loop.mean(axis=1)})["drum"]
+    assert not lone.is_wide
+    assert share(hats_s, lone.time_s[lone.played]) < 0.7
+
+
 def test_two_toms_are_no_pair(tmp_path: Path):
     """The one to the right is not struck, and hears a whole kit."""
     made, rng = take(), np.random.default_rng(4)

@@ -25,7 +25,7 @@ from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 _LOUD_DB = 12.0
 _SPREAD, _IN_STEREO, _SPREAD_PERCENT = 2.0, 1.2, (10, 90)
 """Octaves: loud attacks of one drum, even where others bleed in, lie closer together in the spectrum; those of a kit do
-not. Hardly any drum is recorded in stereo by itself."""
+not."""
 
 _FEWEST, _SOME = 8, 3
 
@@ -41,6 +41,9 @@ _ALIKE_DB, _ALIKE_PERCENT, _HEARD_DB = 9.0, (10, 90), -10.0
 
 _FAINT = 1e-2
 
+_NOBODY_ELSE = 3.0
+"""Log odds for what is soft in a kit that nobody plays beside: it is a soft stroke, since nothing can bleed."""
+
 _EARLIEST_S = 0.006
 """What a far microphone hears of one drum may come so much before what it hears of most."""
 
@@ -54,7 +57,8 @@ def find_overheads(
 ) -> list[int]:
     """Which tracks of drums hear a whole kit from nearby.
 
-    Those that are said to, and those in stereo; and all of them if no microphone is close to a single drum.
+    Those that are said to, and those in stereo, if what is loud in them is like no single drum, or if there are no
+    others: hardly any drum is recorded in stereo by itself. And all of them if no microphone is close to a single drum.
 
     Parameters
     ----------
@@ -66,7 +70,9 @@ def find_overheads(
         Numbers of the tracks that are in stereo: one by itself, or both sides of a pair.
     """
     heard = {track: _Heard.of(analyses[track]) for track in drums}
-    sides = {track: each for each in stereo for track in each}
+    if frozenset(drums) in (in_stereo := set(stereo)):
+        return list(drums)
+    sides = {track: each for each in in_stereo for track in each}
     wide = {track for track in drums if heard[track].spread > (_IN_STEREO if track in sides else _SPREAD)}
     near = [track for track in drums if not any(heard[track].follows(heard[other]) for other in wide)]
     if wide.issuperset(near) and all(heard[one].is_like(heard[other]) for one, other in pairwise(near)):
@@ -100,11 +106,12 @@ def judge_overheads(
     players = [Player.of(analyses[track].levels, drums[track].time_s[drums[track].played]) for track in close]
     pitched = [analysis for analysis in analyses if PRESETS[analysis.material].is_pitched]
     lines = [Player.of(each.levels, np.sort(rough_starts(each.attacks))) for each in pitched]
+    surer = _NOBODY_ELSE if len(alone) == len(analyses) else 0.0
     found = {}
     for track, verdict in alone.items():
         later_s = _later_s(verdict.time_s, players)
         heard = heard_beside(analyses[track].levels, verdict.time_s, max(later_s - _EARLIEST_S, 0.0), players, lines)
-        log_odds = np.minimum(verdict.log_odds, above_db(*heard) - _ACCOUNTED_DB)
+        log_odds = np.minimum(verdict.log_odds + surer, above_db(*heard) - _ACCOUNTED_DB)
         own = log_odds > 0.0
         found[track] = replace(
             verdict,
