@@ -40,10 +40,9 @@ def attack(sound: Sound, result: Sound, source: np.ndarray, fading: np.ndarray, 
     return "whole"
 
 
-def level_db(sound: Sound) -> Sound:
+def _level_db(power: Sound) -> Sound:
     """Level over 10 ms."""
-    power = uniform_filter1d(sound**2, _LEVEL)
-    return 10.0 * np.log10(np.maximum(power, 10 ** (_FLOOR_DB / 10)))
+    return 10.0 * np.log10(np.maximum(uniform_filter1d(power, _LEVEL), 10 ** (_FLOOR_DB / 10)))
 
 
 def levels(sound: Sound, result: Sound, edits: EditList) -> tuple[list[float], float, int]:
@@ -52,7 +51,7 @@ def levels(sound: Sound, result: Sound, edits: EditList) -> tuple[list[float], f
     A change counts as sudden where neither side of the seam changes so by itself, in all that the levels before and
     after it hear: an attack right behind the seam is no flaw of the seam.
     """
-    own = level_db(sound)
+    own = _level_db(sound**2)
     away = _away_db(sound, result, edits)
     dips: list[float] = []
     swell, many = 0.0, 0
@@ -92,8 +91,4 @@ def _away_db(sound: Sound, result: Sound, edits: EditList) -> Sound:
         place = (amid - (at - fade) + 1.0) / (fade + 1.0)
         rising, falling = ((0.5 - sign * 0.5 * np.cos(np.pi * place)) ** 2 for sign in (1.0, -1.0))
         played[amid] = (falling * piece(amid, leaving) + rising * piece(amid, coming)) / (falling + rising)
-    now, there = (
-        10.0 * np.log10(np.maximum(uniform_filter1d(power, _LEVEL), 10 ** (_FLOOR_DB / 10)))
-        for power in (result**2, played)
-    )
-    return np.asarray(now - there)
+    return _level_db(result**2) - _level_db(played)

@@ -70,7 +70,7 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[tuple[Doubt, 
         # Beside another it moves as that does, and nothing is left to decide.
         Doubt.NO_SLOT: ~placed & ~view.strokes.rides & (view.strokes.hosts(~placed) < 0),
         Doubt.MOVE_LIMITED: nothing if cut is None else cut.limited,
-        Doubt.LEADS_APART: leads_apart_ms(view) > 0.0,
+        Doubt.LEADS_APART: leads_apart_ms(view.strokes) > 0.0,
         Doubt.TAIL_EXTENDED: nothing if cut is None else cut.extended,
         Doubt.UNSURE_HIT: view.strokes.confidence < _SURE,
         Doubt.NEAR_SEAM: nothing if cut is None else cut.near,
@@ -85,19 +85,16 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[tuple[Doubt, 
     return doubts
 
 
-def leads_apart_ms(view: GroupView) -> FloatArray:
+@lru_cache(maxsize=8)
+def leads_apart_ms(strokes: Strokes) -> FloatArray:
     """How far the leads of each stroke lie apart where that is more than usual for them; else 0.
+
+    Kept for strokes, which stay while their moves change.
 
     Returns
     -------
     float array, shape (n,)
     """
-    return _apart_ms(view.strokes)
-
-
-@lru_cache(maxsize=8)
-def _apart_ms(strokes: Strokes) -> FloatArray:
-    """The same for strokes, which stay while their moves change."""
     times = 1000.0 * strokes.lead_times_s
     most = np.zeros(len(times))
     for one in range(times.shape[1]):

@@ -46,7 +46,7 @@ def questions(
 
     `doubts` are those of `stroke_doubts`, where they are known already.
     """
-    found, apart = [], leads_apart_ms(view)
+    found, apart = [], leads_apart_ms(view.strokes)
     for stroke, mine in enumerate(stroke_doubts(view, cut) if doubts is None else doubts):
         if mine:
             figures = tuple(_figure(session, view, cut, apart, stroke, doubt) for doubt in mine)

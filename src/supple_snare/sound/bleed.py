@@ -6,7 +6,7 @@ From that, the attack's level, and who hears it first, `judge` tells the odds th
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -172,7 +172,7 @@ def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdi
 
 
 def judge_bleed(
-    analyses: Sequence[Analysis], stereo: Iterable[frozenset[int]] = (), told: Collection[int] = ()
+    analyses: Sequence[Analysis], stereo: Collection[frozenset[int]] = (), told: Collection[int] = ()
 ) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group: in those of single drums, of kits, then of notes.
 
@@ -180,7 +180,7 @@ def judge_bleed(
     ----------
     analyses : sequence of Analysis
         One per track. Tracks share one timeline and one rate.
-    stereo : iterable of frozenset of int
+    stereo : collection of frozenset of int
         Numbers of the tracks that are in stereo, as no microphone close to a drum is: one, or the sides of a pair.
     told : collection of int
         Numbers of the tracks whose material somebody said: the group does not gainsay that.

@@ -385,9 +385,8 @@ def _region(starts: IntArray, stop: int, gap: int, span: _Spans, earliest: int) 
 
     The last gap between arrivals that has room is taken: what sounds after the seam moves with the attack after it.
     """
-    for begin, end in _sustains(starts, stop, span):
-        low = max(begin + max(0, -gap), earliest - gap) + span.fade
-        high = end - max(0, gap)
+    for sustain in _sustains(starts, stop, span):
+        low, high = _places(sustain, gap, span, earliest)
         if low <= high:
             return low, high
     return None
@@ -400,13 +399,19 @@ def _two_regions(
     if not all(gaps):
         return None
     apart = max(0, -gaps[1]) + span.fade
-    for begin, end in _sustains(starts, stop, span):
-        low = max(begin + max(0, -gaps[0]), earliest - gaps[0]) + span.fade
-        high = end - max(0, gaps[1])
-        middle = min((low + high - apart) // 2, end - max(0, gaps[0]))
+    for sustain in _sustains(starts, stop, span):
+        low, last = _places(sustain, gaps[0], span, earliest)
+        _, high = _places(sustain, gaps[1], span, earliest)
+        middle = min((low + high - apart) // 2, last)
         if low <= middle:
             return (low, middle), (apart, high)
     return None
+
+
+def _places(sustain: tuple[int, int], gap: int, span: _Spans, earliest: int) -> tuple[int, int]:
+    """First and last place for a seam in a sustain; the first lies behind the last where there is no room."""
+    begin, end = sustain
+    return max(begin + max(0, -gap), earliest - gap) + span.fade, end - max(0, gap)
 
 
 def _sustains(starts: IntArray, stop: int, span: _Spans) -> Iterator[tuple[int, int]]:
@@ -418,8 +423,7 @@ def _sustains(starts: IntArray, stop: int, span: _Spans) -> Iterator[tuple[int, 
 
 def _largest_gap(starts: IntArray, stop: int, span: _Spans) -> int:
     """The longest gap that one seam between two arrivals leaves room for, by `_region`."""
-    rooms = np.diff(np.append(starts, stop)) - span.lead_in - span.attack - span.fade
-    return max(0, int(rooms.max(initial=0)))
+    return max([0, *(end - begin - span.fade for begin, end in _sustains(starts, stop, span))])
 
 
 def _last(starts: IntArray, stop: int, span: _Spans) -> int:

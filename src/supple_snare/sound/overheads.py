@@ -7,7 +7,7 @@ a closer microphone nor a player of notes accounts for.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -53,7 +53,7 @@ far above it."""
 
 
 def find_overheads(
-    analyses: Sequence[Analysis], drums: Mapping[int, Verdict], stereo: Iterable[frozenset[int]]
+    analyses: Sequence[Analysis], drums: Mapping[int, Verdict], stereo: Collection[frozenset[int]]
 ) -> list[int]:
     """Which tracks of drums hear a whole kit from nearby.
 
@@ -66,13 +66,13 @@ def find_overheads(
         One per track of the group.
     drums : mapping of int to Verdict
         Of the tracks of drums, by their number, as they are told from one another.
-    stereo : iterable of frozenset of int
+    stereo : collection of frozenset of int
         Numbers of the tracks that are in stereo: one by itself, or both sides of a pair.
     """
-    heard = {track: _Heard.of(analyses[track]) for track in drums}
-    if frozenset(drums) in (in_stereo := set(stereo)):
+    if frozenset(drums) in stereo:
         return list(drums)
-    sides = {track: each for each in in_stereo for track in each}
+    heard = {track: _Heard.of(analyses[track]) for track in drums}
+    sides = {track: each for each in stereo for track in each}
     wide = {track for track in drums if heard[track].spread > (_IN_STEREO if track in sides else _SPREAD)}
     near = [track for track in drums if not any(heard[track].follows(heard[other]) for other in wide)]
     if wide.issuperset(near) and all(heard[one].is_like(heard[other]) for one, other in pairwise(near)):
