@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QWidget
 
-from supple_snare.desk.page_painter import base_px, hit_lanes
+from supple_snare.desk.page_painter import hit_lanes
 from supple_snare.desk.window import Window
 
 
@@ -40,7 +40,7 @@ def point_of(window, time_s: float) -> QPointF:
     """Where a moment stands on the page, on its row's line."""
     layout = window.page.page_layout
     row, x = layout.place_of(time_s)
-    return QPointF(x, row * layout.row_px + base_px(layout) - window.page.verticalScrollBar().value())
+    return QPointF(x, row * layout.row_px + layout.base_px - window.page.verticalScrollBar().value())
 
 
 def mark_of(window: Window, key: str, time_s: float) -> QPointF:
@@ -49,4 +49,4 @@ def mark_of(window: Window, key: str, time_s: float) -> QPointF:
     assert view is not None
     lanes = dict(hit_lanes(window.page.page_layout, view, window.work.looks.track or None))
     line = point_of(window, time_s)
-    return QPointF(line.x(), line.y() - base_px(window.page.page_layout) + lanes[key])
+    return QPointF(line.x(), line.y() - window.page.page_layout.base_px + lanes[key])

@@ -21,6 +21,7 @@ layouts = st.builds(
     bars_a_row=st.sampled_from(BARS_A_ROW),
     width_px=st.floats(300, 2_000),
     row_px=st.floats(60, 200),
+    quiet_s=st.floats(0, 5),
 )
 
 
@@ -38,7 +39,7 @@ def test_rows_follow_one_another_and_hold_the_take(layout):
     assert layout.row_bar(1) - layout.row_bar(0) == pytest.approx(layout.bars_a_row)
     _, end = layout.row_span_s(layout.rows - 1)
     assert end >= layout.length_s - 1e-6
-    assert float(layout.grid.bar_at(0.0)) >= layout.row_bar(0) - max(layout.margin_bars, 0.75) - 1e-6
+    assert layout.row_span_s(0)[0] <= layout.quiet_s + 1e-6
     assert (1.0 - layout.first_bar) % layout.bars_a_row == pytest.approx(0.0)
 
 
@@ -66,3 +67,15 @@ def test_pegs_lean_in_proportion_and_never_lie_flat():
     """10 ms are 15 degrees; the cap is told by another head."""
     assert np.degrees(lean_angle([-10.0, 0.0, 4.0])) == pytest.approx([-15.0, 0.0, 6.0])
     assert lean_angle(500.0) == pytest.approx(LEAN_CAP)
+
+
+@given(layouts, st.lists(st.floats(0, 1), max_size=20))
+def test_places_are_those_that_each_row_shows(layout, shares):
+    """As asked row by row, in the order of rows; what lies in a margin stands in two of them."""
+    time_s = layout.quiet_s + (layout.length_s - layout.quiet_s) * np.sort(np.array(shares, dtype=float))
+    which, row, x = layout.places(range(layout.rows), time_s)
+    told = list(zip(row.tolist(), which.tolist(), strict=True))
+    assert told == sorted(told)
+    assert set(which.tolist()) == set(range(len(time_s)))
+    np.testing.assert_allclose(x, layout.x_in_row(row, time_s[which]), atol=1e-6)
+    assert np.all((x >= layout.line_left_px - 1e-6) & (x <= layout.line_left_px + layout.line_width_px + 1e-6))

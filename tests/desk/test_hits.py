@@ -15,7 +15,7 @@ from supple_snare.desk import hit_tools
 from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.level_chart import set_limit
 from supple_snare.desk.loupe import SPANS_MS
-from supple_snare.desk.page_painter import base_px, hit_lanes
+from supple_snare.desk.page_painter import hit_lanes
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.timing.hits import Kind, Origin
 from tests.desk.conftest import settle, wait_until
@@ -203,7 +203,7 @@ class TestMending:
         hits.work.look(track=second)
         layout, view = hits.page.page_layout, hits.work.view
         lanes = dict(hit_lanes(layout, view, second))
-        assert lanes[second] < base_px(layout) < lanes[first] < layout.row_px
+        assert lanes[second] < layout.base_px < lanes[first] < layout.row_px
         found = hits.page._targets.hit_at(mark_of(hits, second, float(bleed[3])))
         assert found is not None
         assert view.hits[second].time_s[found[1]] == bleed[3]

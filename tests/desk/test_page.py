@@ -12,7 +12,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QListWidget
 
 from supple_snare.desk.cards.handover import HandOverCard
-from supple_snare.desk.page_painter import base_px, paint_under
+from supple_snare.desk.page_painter import paint_under
 from supple_snare.desk.theme import WAVE_UP
 from supple_snare.session.edits import change_group
 from supple_snare.session.grid_edits import with_grid
@@ -113,7 +113,7 @@ def test_sound_stands_under_its_strokes_where_the_tempo_changes(ready):
     painter = QPainter(image)
     paint_under(painter, picture, 0, 0.0)
     painter.end()
-    high = round(base_px(picture.layout)) - 12
+    high = round(picture.layout.base_px) - 12
     loud = [x for x in range(image.width()) if image.pixelColor(x, high) == WAVE_UP]
     assert loud[0] == pytest.approx(picture.layout.x_in_row(0, first_s), abs=4.0)
 

@@ -14,7 +14,7 @@ from supple_snare.desk.cards.proof import ProofCard
 from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.hear_around import hear_chosen
 from supple_snare.desk.page_geometry import lean_angle
-from supple_snare.desk.page_painter import base_px, peg_lengths
+from supple_snare.desk.page_pegs import peg_lengths
 from supple_snare.session.edits import change_group, set_response
 from supple_snare.session.section_edits import split_section
 from supple_snare.timing.tighten import Kept, Response
@@ -36,7 +36,7 @@ def head_of(window, stroke):
     """Where the head of a peg is, and its foot."""
     view, layout = window.work.view, window.page.page_layout
     row, x = layout.place_of(float(view.offsets.grid_s[stroke]))
-    foot = QPointF(x, row * layout.row_px + base_px(layout) - window.page.verticalScrollBar().value())
+    foot = QPointF(x, row * layout.row_px + layout.base_px - window.page.verticalScrollBar().value())
     length = float(peg_lengths(view, np.array([stroke]), layout)[0])
     angle = float(lean_angle(view.offsets.offset_ms[stroke] + view.plan.move_ms[stroke]))
     return QPointF(foot.x() + np.sin(angle) * abs(length), foot.y() + np.cos(angle) * length), foot, length

@@ -291,7 +291,7 @@ class Cast(QScrollArea):
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFixedWidth(206)
         self.setAccessibleName("Cast")
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+        for signal in (workspace.stages_changed, workspace.looks_changed):
             signal.connect(self.refresh)
         self.refresh()
 

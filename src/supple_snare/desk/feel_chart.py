@@ -45,7 +45,7 @@ class FeelChart(QWidget):
         column.setSpacing(2)
         column.addLayout(row)
         column.addWidget(self.picture, 1)
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed,
+        for signal in (workspace.stages_changed, workspace.looks_changed,
                        workspace.library_changed):  # fmt: skip
             signal.connect(self._refresh_if_shown)
 

@@ -13,6 +13,7 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 
 from supple_snare.desk import theme
+from supple_snare.desk.shapes import polygon
 from supple_snare.desk.stamps import put
 from supple_snare.session.feels import FeelSeen
 from supple_snare.timing.groove import UNSURE_COUNT, Groove, likeness, look_up
@@ -219,13 +220,12 @@ def _paint_second(painter: QPainter, layout: FeelLayout, first: Groove, second: 
     place, offset_ms, index = beside(first, second)
     order = np.argsort(place)
     x, y = layout.x(place[order]), layout.y(offset_ms[order])
-    points = [QPointF(a, b) for a, b in zip(x.tolist(), y.tolist(), strict=True)]
     painter.setPen(QPen(SECOND, 1.2, Qt.PenStyle.DashLine))
     painter.setBrush(Qt.BrushStyle.NoBrush)
-    painter.drawPolyline(QPolygonF(points))
+    painter.drawPolyline(polygon(x, y))
     painter.setPen(QPen(SECOND, 1.6))
     painter.setBrush(theme.SHEET)
-    for point in points:
+    for point in map(QPointF, x.tolist(), y.tolist()):
         corners = [point + QPointF(*by) for by in ((-5.0, 0.0), (0.0, -5.0), (5.0, 0.0), (0.0, 5.0))]
         painter.drawPolygon(QPolygonF(corners))
     middle = layout.top + layout.height + layout.accents_px / 2.0

@@ -12,6 +12,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPixma
 from supple_snare.desk import theme
 from supple_snare.desk.controls import button
 from supple_snare.desk.grab import NEAR_PX, Grab
+from supple_snare.desk.shapes import polygon
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
@@ -41,7 +42,7 @@ class LeanChart(TakeChart):
         self.from_aim.setGeometry(150, 0, 108, 28)
         self.from_aim.setStyleSheet("padding: 0 8px; min-height: 0;")
         self.from_aim.clicked.connect(lambda on: workspace.look(from_aim=on))
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+        for signal in (workspace.stages_changed, workspace.looks_changed):
             signal.connect(self._stale)
 
     @property
@@ -177,10 +178,9 @@ class LeanChart(TakeChart):
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setClipRect(plot)
         for width, colour in ((reach, QColor("#F1E9D6")), (tolerance, QColor("#DDCFAA"))):
-            upper = list(map(QPointF, x.tolist(), self._y_free(target + width).tolist()))
-            lower = list(map(QPointF, x.tolist(), self._y_free(target - width).tolist()))
+            upper, lower = self._y_free(target + width), self._y_free(target - width)
             painter.setBrush(colour)
-            painter.drawPolygon(QPolygonF([*upper, *reversed(lower)]))
+            painter.drawPolygon(polygon(np.concatenate([x, x[::-1]]), np.concatenate([upper, lower[::-1]])))
         painter.setClipping(False)
         response = self._response()
         assert response is not None
@@ -224,10 +224,9 @@ class LeanChart(TakeChart):
         placed = view.offsets.placed
         if np.count_nonzero(placed) < 2:
             return
-        x = self._x(view.strokes.time_s[placed])
-        points = list(map(QPointF, x.tolist(), self._y(view.offsets.drift_ms[placed]).tolist()))
         painter.setPen(QPen(theme.BRASS, 2))
-        painter.drawPolyline(QPolygonF(points))
+        x, y = self._x(view.strokes.time_s[placed]), self._y(view.offsets.drift_ms[placed])
+        painter.drawPolyline(polygon(x, y))
 
     def _paint_played(self, painter: QPainter, view: GroupView) -> None:
         values = self._values(view)[0]

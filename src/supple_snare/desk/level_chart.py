@@ -12,6 +12,7 @@ from supple_snare.desk import theme
 from supple_snare.desk.grab import TREMBLE_PX
 from supple_snare.desk.hit_tools import choose_hit, chosen_hit, chosen_track, doubtful_s
 from supple_snare.desk.in_words import describe_hit
+from supple_snare.desk.shapes import draw_lines
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
@@ -35,7 +36,7 @@ class LevelChart(TakeChart):
         self._dragging = False
         self._pressed_at: QPointF | None = None
         self._layer: tuple[tuple[object, ...], QPixmap] | None = None
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+        for signal in (workspace.stages_changed, workspace.looks_changed):
             signal.connect(self.update)
 
     # ---- geometry
@@ -114,8 +115,7 @@ class LevelChart(TakeChart):
             put(painter, x[played], y[played], theme.INK, 2.8)
             painter.setPen(QPen(theme.INK, 1.4))
             rest = ~bleed & ~played
-            for place in map(QPointF, x[rest].tolist(), y[rest].tolist()):
-                painter.drawLine(place + QPointF(-3, 3), place + QPointF(3, -3))
+            draw_lines(painter, x[rest] - 3.0, y[rest] + 3.0, x[rest] + 3.0, y[rest] - 3.0)
             doubtful = np.isin(hits.time_s, doubtful_s(hits))
             put(painter, x[doubtful], y[doubtful], theme.BRASS, 5.0, ring=True)
             painter.end()

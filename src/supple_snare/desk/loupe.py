@@ -23,6 +23,7 @@ from supple_snare.desk.hit_tools import (
 )
 from supple_snare.desk.in_words import describe_hit, describe_leads
 from supple_snare.desk.jobs import JobRunner
+from supple_snare.desk.shapes import draw_lines, polygon
 from supple_snare.desk.workspace import Workspace
 from supple_snare.errors import SnareError
 from supple_snare.session.document import Slide
@@ -85,7 +86,7 @@ class Loupe(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Loupe")
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+        for signal in (workspace.stages_changed, workspace.looks_changed):
             signal.connect(self._follow)
         workspace.cuts_changed.connect(self._follow)
 
@@ -283,19 +284,16 @@ class Loupe(QWidget):
         if per_column > 2.0:  # the loudest and quietest of what falls into one column
             columns = int(lane.width())
             edges = np.linspace(0, high - low - 1, columns + 1).astype(np.int64)[:-1]
-            tops = np.minimum.reduceat(y, edges).tolist()
-            bottoms = np.maximum.reduceat(y, edges).tolist()
-            lefts = x[edges].tolist()
-            lines = [QLineF(a, t, a, max(b, t + 1.0)) for a, t, b in zip(lefts, tops, bottoms, strict=True)]
+            tops, bottoms = np.minimum.reduceat(y, edges), np.maximum.reduceat(y, edges)
             painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            painter.drawLines(lines)  # type: ignore[call-overload]  # PyQt 6.11 takes a list, its stubs do not say so
+            draw_lines(painter, x[edges], tops, x[edges], np.maximum(bottoms, tops + 1.0))
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             return
-        points = list(map(QPointF, x.tolist(), y.tolist()))
-        painter.drawPolyline(QPolygonF(points))
+        points = polygon(x, y)
+        painter.drawPolyline(points)
         if not ghost and 1.0 / per_column > _DOTS_PX:
             painter.setPen(QPen(theme.INK, 3.5, cap=Qt.PenCapStyle.RoundCap))
-            painter.drawPoints(QPolygonF(points))
+            painter.drawPoints(points)
 
     def _paint_hits(self, painter: QPainter, key: str, lane: QRectF) -> None:
         """Played hits as whole lines, bleed dashed, what belongs to a stroke dotted; landings as a foot."""

@@ -247,7 +247,7 @@ class MeasureSheet(QWidget):
         column.setSpacing(0)
         column.addLayout(row)
         column.addWidget(both, 1)
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+        for signal in (workspace.stages_changed, workspace.looks_changed):
             signal.connect(self._refresh_if_shown)
 
     def showEvent(self, event: object) -> None:

@@ -30,12 +30,9 @@ from supple_snare.desk.hit_tools import (
 )
 from supple_snare.desk.in_words import describe_hit, describe_stroke
 from supple_snare.desk.page_geometry import BARS_A_ROW, PageLayout, leaning_ms
-from supple_snare.desk.page_painter import (
-    PagePicture,
-    base_px,
-    paint_strokes,
-    paint_under,
-)
+from supple_snare.desk.page_painter import paint_over, paint_under
+from supple_snare.desk.page_pegs import paint_strokes
+from supple_snare.desk.page_picture import PagePicture
 from supple_snare.desk.page_targets import Peg, Targets
 from supple_snare.desk.stroke_tools import place_stroke
 from supple_snare.desk.workspace import Workspace
@@ -87,7 +84,7 @@ class Page(QAbstractScrollArea):
         self._canvas.setMouseTracking(True)
         self._bar.valueChanged.connect(self._stale)
         self._bar.valueChanged.connect(lambda _value: self.scrolled.emit())
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.cuts_changed):
+        for signal in (workspace.stages_changed, workspace.cuts_changed):
             signal.connect(self._refresh)
         workspace.looks_changed.connect(self._refresh)
 
@@ -101,7 +98,10 @@ class Page(QAbstractScrollArea):
         session = self._workspace.session
         # While a grid line is dragged the waveform stands still and the lines move over it.
         grid = self._grid_at_grab or session.grid
-        return PageLayout(grid, session.length_s, self.bars_a_row, float(self._canvas.width()), row_px)
+        view = self._workspace.view
+        struck = [hits.time_s[0] for hits in view.hits.values() if len(hits)] if view is not None else []
+        quiet_s = float(min(struck, default=0.0))
+        return PageLayout(grid, session.length_s, self.bars_a_row, float(self._canvas.width()), row_px, quiet_s)
 
     @property
     def _targets(self) -> Targets:
@@ -231,8 +231,9 @@ class Page(QAbstractScrollArea):
             painter.end()
         layer = QPixmap(self._under[1])
         painter = QPainter(layer)
+        paint_strokes(painter, picture, rows, top)
         for row in rows:
-            paint_strokes(painter, picture, row, row * layout.row_px - top)
+            paint_over(painter, picture, row, row * layout.row_px - top)
         if picture.view is None:
             _paint_words(painter, self._canvas.rect(), "Listening to the recordings …")
         painter.end()
@@ -459,7 +460,7 @@ class Page(QAbstractScrollArea):
         view, time_s = self._workspace.view, self._targets.stroke_at(event.position())
         layout = self.page_layout
         y = (event.position().y() + self._bar.value()) % layout.row_px
-        if view is None or time_s is None or abs(y - base_px(layout)) > layout.row_px * 0.4:
+        if view is None or time_s is None or abs(y - layout.base_px) > layout.row_px * 0.4:
             QToolTip.hideText()
             return
         index = int(np.argmin(np.abs(view.strokes.time_s - time_s)))

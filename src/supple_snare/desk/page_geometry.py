@@ -14,12 +14,13 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from supple_snare.timing.grid import Grid
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, IntArray
 
 BARS_A_ROW = (0.5, 1.0, 2.0, 4.0, 8.0, 16.0)
 
 _NUMBER_PX = 34
 _EDGE_PX = 6
+_QUIET_BARS = 0.75
 
 
 @dataclass(frozen=True)
@@ -35,6 +36,8 @@ class PageLayout:
     width_px : float
     row_px : float
         Height of a row.
+    quiet_s : float
+        Nothing is struck before this moment: where that is less than a bar or so, it needs no row.
     """
 
     grid: Grid
@@ -42,6 +45,7 @@ class PageLayout:
     bars_a_row: float
     width_px: float
     row_px: float
+    quiet_s: float = 0.0
 
     @property
     def margin_bars(self) -> float:
@@ -50,9 +54,11 @@ class PageLayout:
 
     @cached_property
     def first_bar(self) -> float:
-        """Bar at which the first row begins: bar 1, or earlier if the take begins more than a margin before it."""
+        """Bar at which the first row begins: bar 1, or earlier if more than a margin is to be seen before it."""
         before = 1.0 - float(self.grid.bar_at(0.0))
-        rows = max(0, math.ceil((before - max(self.margin_bars, 0.75)) / self.bars_a_row))
+        if before < _QUIET_BARS:
+            before = 1.0 - float(self.grid.bar_at(self.quiet_s))
+        rows = max(0, math.ceil((before - self.margin_bars) / self.bars_a_row - 1e-9))
         return 1.0 - rows * self.bars_a_row
 
     @property
@@ -81,6 +87,11 @@ class PageLayout:
         """Width of a bar."""
         return self.line_width_px / (self.bars_a_row + 2.0 * self.margin_bars)
 
+    @property
+    def base_px(self) -> float:
+        """Height of the line inside a row."""
+        return self.row_px * 0.54
+
     def row_bar(self, row: int) -> float:
         """Bar at which a row begins, margin left out."""
         return self.first_bar + row * self.bars_a_row
@@ -98,10 +109,21 @@ class PageLayout:
         )
         return float(ends[0]), float(ends[1])
 
-    def x_in_row(self, row: int, time_s: ArrayLike) -> FloatArray:
+    def x_in_row(self, row: int | IntArray, time_s: ArrayLike) -> FloatArray:
         """Pixels from the left at which moments stand in a row, whether the row shows them or not."""
-        bars = self.grid.bar_at(time_s) - self.row_bar(row) + self.margin_bars
+        bars = self.grid.bar_at(time_s) - (self.first_bar - self.margin_bars) - row * self.bars_a_row
         return self.line_left_px + bars * self.px_per_bar
+
+    def places(self, rows: range, time_s: FloatArray) -> tuple[IntArray, IntArray, FloatArray]:
+        """Which moments some rows show, in which row, at how many pixels from the left.
+
+        One in a margin stands in two rows. Rows come in turn, moments in their own order.
+        """
+        bars = self.grid.bar_at(time_s) - (self.first_bar - self.margin_bars)
+        starts = np.asarray(rows) * self.bars_a_row
+        within = bars - starts[:, None]
+        nth, which = np.nonzero((within >= 0.0) & (within <= self.bars_a_row + 2.0 * self.margin_bars))
+        return which, np.asarray(rows)[nth], self.line_left_px + within[nth, which] * self.px_per_bar
 
     def times_in_row(self, row: int, x_px: ArrayLike) -> FloatArray:
         """The moments at pixels from the left in a row; the inverse of `x_in_row`."""

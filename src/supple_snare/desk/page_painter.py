@@ -1,8 +1,6 @@
-"""Draws one row of the page: waveforms, grid lines, pegs, marks. Only called with what a row needs."""
+"""Draws one row of the page: what lies under the strokes, waveforms and grid lines, and what lies over them."""
 
 from __future__ import annotations
-
-from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,84 +8,22 @@ from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt
 from PyQt6.QtGui import QBrush, QColor, QPainter, QPen, QPolygonF
 
 from supple_snare.desk import theme
-from supple_snare.desk.page_geometry import LEAN_CAP, PageLayout, lean_angle
+from supple_snare.desk.page_geometry import PageLayout
+from supple_snare.desk.page_picture import PagePicture
+from supple_snare.desk.shapes import polygon
 from supple_snare.desk.stamps import put
-from supple_snare.session.doubts import Doubt
 from supple_snare.session.section_edits import Span
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.peaks import Peaks
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.hits import Hits, Kind, Origin
-from supple_snare.timing.notes import NoteChange, Notes
-from supple_snare.timing.tighten import Kept
-from supple_snare.timing.units import FloatArray, IntArray
+from supple_snare.timing.units import FloatArray
 
 _COLUMN_PX = 1.5
 _LANE_EDGE_PX = 5.0
 _SEAMS_PX = 90.0
 """Seams are marked where a bar is at least so wide."""
-
-
-@dataclass(frozen=True)
-class PagePicture:
-    """What is drawn on the page.
-
-    Attributes
-    ----------
-    layout : PageLayout
-    grid : Grid
-        The grid whose lines are drawn; while one is dragged it differs from the layout's, which stands still.
-    view : GroupView or None
-        None while the group is being listened to.
-    peaks : dict of str to Peaks
-        By track key.
-    edits : EditList
-        Seams of the group, for the tightened waveform.
-    tightened : bool
-        Which version stands in front; the other one is ghosted.
-    doubts : list of tuple of Doubt
-        By stroke.
-    show_moves : bool
-        Whether the other version is ghosted behind.
-    show_click : bool
-        Whether the click is marked along the foot of each row.
-    show_hits : bool
-        Whether every hit is marked, bleed too; pegs step back then.
-    selected : int or None
-    range_s, loop_s : (float, float) or None
-    sections : tuple of Span
-    hit_track : str or None
-        The track whose hits are mended: it stands above the line, even if it is no lead, and shows its bleed.
-    hit : (str, float) or None
-        The chosen hit.
-    removed : dict of str to tuple of float
-        Times of hits removed by hand, by track key.
-    notes : (Notes, NoteChange) or None
-        The notes of a MIDI part, as played and as they will be.
-    behind_ms : float array, shape (n,), or None
-        Moves of a snapshot that stands behind in place of the other version; NaN for strokes it does not have.
-    """
-
-    layout: PageLayout
-    grid: Grid
-    view: GroupView | None = None
-    peaks: dict[str, Peaks] = field(default_factory=dict)
-    edits: EditList = field(default_factory=EditList.identity)
-    tightened: bool = True
-    doubts: list[tuple[Doubt, ...]] = field(default_factory=list)
-    show_moves: bool = True
-    show_click: bool = False
-    show_hits: bool = False
-    selected: int | None = None
-    range_s: tuple[float, float] | None = None
-    loop_s: tuple[float, float] | None = None
-    sections: tuple[Span, ...] = ()
-    hit_track: str | None = None
-    hit: tuple[str, float] | None = None
-    removed: dict[str, tuple[float, ...]] = field(default_factory=dict)
-    notes: tuple[Notes, NoteChange] | None = None
-    behind_ms: FloatArray | None = None
 
 
 def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
@@ -111,36 +47,16 @@ def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float
     painter.restore()
 
 
-def paint_strokes(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
-    """Draw the strokes of one row, over what lies under them."""
+def paint_over(painter: QPainter, picture: PagePicture, row: int, top_px: float) -> None:
+    """Draw what lies over the strokes of one row."""
     layout = picture.layout
     painter.save()
     painter.translate(0.0, top_px)
     painter.setClipRect(QRectF(layout.line_left_px, 0.0, layout.line_width_px, layout.row_px))
-    if picture.view is not None and len(picture.view.strokes):
-        _paint_strokes(painter, picture, row)
     if picture.view is not None and picture.show_hits:
         _paint_hits(painter, picture, row, of_chosen=True)
     _paint_margins(painter, layout)
     painter.restore()
-
-
-def base_px(layout: PageLayout) -> float:
-    """Height of the line inside a row."""
-    return layout.row_px * 0.54
-
-
-def peg_px(layout: PageLayout) -> float:
-    """Length of a peg."""
-    return layout.row_px * 0.34
-
-
-def peg_lengths(view: GroupView, which: IntArray, layout: PageLayout, rising: str | None = None) -> FloatArray:
-    """Lengths of pegs standing upright: negative for those of the track above the line; louder ones are longer."""
-    strokes = view.strokes
-    loudness = np.clip(1.0 + (strokes.level_db[which] + 6.0) / 60.0, 0.6, 1.0)
-    above = view.columns.index(rising) if rising in view.columns else 0
-    return np.where(strokes.lead[which] == above, -1.0, 1.0) * loudness * peg_px(layout)
 
 
 def _paint_spans(painter: QPainter, picture: PagePicture, row: int) -> None:
@@ -259,7 +175,7 @@ def _bar_text(bar: int) -> str:
 def _paint_grid(painter: QPainter, picture: PagePicture, row: int) -> None:
     """Line of the row, and grid lines: bars whole, counts long, slots as ticks."""
     layout, grid = picture.layout, picture.grid
-    height, base = layout.row_px, base_px(layout)
+    height, base = layout.row_px, layout.base_px
     start_s, end_s = layout.row_span_s(row)
     slots = grid.slots(start_s, end_s)
     x = layout.x_in_row(row, slots.time_s)
@@ -305,7 +221,7 @@ def _paint_waves(painter: QPainter, picture: PagePicture, row: int) -> None:
     leads = view.leads or tuple(track.key for track in view.tracks[:1])
     above = picture.hit_track or leads[0]
     below = tuple(key for key in leads if key != above)
-    room_up, room_down = base_px(layout) - 8.0, layout.row_px - base_px(layout) - 6.0
+    room_up, room_down = layout.base_px - 8.0, layout.row_px - layout.base_px - 6.0
     front = picture.edits if picture.tightened else EditList.identity()
     back = EditList.identity() if picture.tightened else picture.edits
 
@@ -353,7 +269,7 @@ def _paint_notes(painter: QPainter, picture: PagePicture, row: int) -> None:
     layout = picture.layout
     if not len(notes):
         return
-    top, bottom = base_px(layout) + 8.0, layout.row_px - 8.0
+    top, bottom = layout.base_px + 8.0, layout.row_px - 8.0
     known, order = np.unique(notes.pitch, return_inverse=True)
     step = (bottom - top) / max(len(known), 6)
     y = top + (len(known) - 1 - order) * step
@@ -390,137 +306,17 @@ def _loudness(peaks: Peaks, edits: EditList, edges_s: FloatArray) -> FloatArray:
 
 
 def _outline(heights: FloatArray, layout: PageLayout) -> QPolygonF:
-    base = base_px(layout)
+    base = layout.base_px
     x = layout.line_left_px + np.arange(len(heights)) * (layout.line_width_px / len(heights))
-    points = list(map(QPointF, x.tolist(), (base + heights).tolist()))
-    return QPolygonF([QPointF(x[0], base), *points, QPointF(float(x[-1]), base)])
-
-
-def _paint_strokes(painter: QPainter, picture: PagePicture, row: int) -> None:
-    """Pegs at their slots, leaning by their offset; strokes without a slot as a short cross at their own time."""
-    view, layout = picture.view, picture.layout
-    assert view is not None
-    start_s, end_s = layout.row_span_s(row)
-    strokes, offsets, plan = view.strokes, view.offsets, view.plan
-    where = np.where(offsets.placed, offsets.grid_s, strokes.time_s)
-    shown = np.flatnonzero((where >= start_s) & (where <= end_s))
-    x = layout.x_in_row(row, where[shown])
-    base = base_px(layout)
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
-    if picture.selected is not None and picture.selected in shown:
-        painter.setPen(QPen(theme.BRASS, 2))
-        painter.setBrush(theme.BRASS_PALE)
-        painter.drawEllipse(QPointF(float(x[np.searchsorted(shown, picture.selected)]), base), 9.0, 9.0)
-    loose = ~offsets.placed[shown]
-    painter.setPen(QPen(theme.INK_SOFT, 2))
-    for px in x[loose].tolist():
-        painter.drawLine(QLineF(px - 4, base - 4, px + 4, base + 4))
-        painter.drawLine(QLineF(px - 4, base + 4, px + 4, base - 4))
-    pegs = shown[~loose]
-    _paint_lead_ticks(painter, picture, row, pegs)
-    played = offsets.offset_ms[pegs]
-    kept = played + plan.move_ms[pegs]
-    upright = peg_lengths(view, pegs, layout, picture.hit_track)
-    front, back = (kept, played) if picture.tightened else (played, kept)
-    if picture.behind_ms is not None:
-        back = played + picture.behind_ms[pegs]
-    if picture.show_moves:
-        moved = np.abs(front - back) > 0.05  # not so for what a snapshot does not have
-        _paint_pegs(painter, x[~loose][moved], base, upright[moved], back[moved], ghost=True)
-    if picture.show_moves and view.group.has_pattern:
-        _paint_targets(painter, x[~loose], base, upright, plan.target_ms[pegs])
-    _paint_pegs(painter, x[~loose], base, upright, front, ghost=picture.show_hits)
-    if picture.show_moves and view.pairs is not None:
-        painter.setPen(QPen(theme.INK_SOFT, 1.4))
-        painter.setBrush(theme.SHEET)
-        for px in x[view.pairs.partner[shown] < 0].tolist():
-            painter.drawEllipse(QPointF(px, base + 10.0), 3.2, 3.2)
-    marked = offsets.fixed[shown] | np.isin(plan.kept[shown], (Kept.HELD, Kept.GIVEN))
-    if picture.doubts:
-        marked |= np.array([bool(picture.doubts[index]) for index in shown.tolist()], dtype=bool)
-    for px, index in zip(x[marked].tolist(), shown[marked].tolist(), strict=True):
-        _paint_marks(painter, picture, index, px, base)
-
-
-def _paint_targets(painter: QPainter, x: FloatArray, base: float, upright: FloatArray, target_ms: FloatArray) -> None:
-    """What each stroke aims at: a fine line from its slot with a diamond at its head, where a peg's would be."""
-    has_target = np.isfinite(target_ms)
-    angle = lean_angle(target_ms[has_target])
-    feet, length = x[has_target], upright[has_target] * 1.12
-    head_x, head_y = feet + np.sin(angle) * np.abs(length), base + np.cos(angle) * length
-    painter.setPen(QPen(theme.INK_FAINT, 1))
-    painter.setBrush(theme.SHEET)
-    for foot, at_x, at_y in zip(feet.tolist(), head_x.tolist(), head_y.tolist(), strict=True):
-        painter.drawLine(QLineF(foot, base, at_x, at_y))
-    painter.setPen(QPen(theme.INK_SOFT, 1.2))
-    for at_x, at_y in zip(head_x.tolist(), head_y.tolist(), strict=True):
-        corners = [(at_x - 4.0, at_y), (at_x, at_y - 4.0), (at_x + 4.0, at_y), (at_x, at_y + 4.0)]
-        painter.drawPolygon(QPolygonF([QPointF(*corner) for corner in corners]))
-
-
-def _paint_pegs(
-    painter: QPainter, x: FloatArray, base: float, upright: FloatArray, offset_ms: FloatArray, *, ghost: bool
-) -> None:
-    """Pegs whose length, with its sign, is `upright` when they stand upright."""
-    angle = lean_angle(offset_ms)
-    head_x = x + np.sin(angle) * np.abs(upright)
-    head_y = base + np.cos(angle) * upright
-    capped = np.abs(angle) >= LEAN_CAP - 1e-9
-    radius = 2.4 if ghost else 4.2
-    for ink, mine in theme.by_lean(offset_ms):
-        if not mine.any():
-            continue
-        colour = QColor(ink)
-        if ghost:
-            colour.setAlpha(110)
-        painter.setPen(QPen(colour, 1.4 if ghost else 2.4))
-        ends = zip(x[mine].tolist(), head_x[mine].tolist(), head_y[mine].tolist(), strict=True)
-        lines = [QLineF(foot, base, to_x, to_y) for foot, to_x, to_y in ends]
-        painter.drawLines(lines)  # type: ignore[call-overload]  # PyQt 6.11 takes a list, its stubs do not say so
-        # A square head leans farther than can be drawn.
-        for square, which_heads in ((False, mine & ~capped), (True, mine & capped)):
-            put(painter, head_x[which_heads], head_y[which_heads], colour, radius, ring=ghost, square=square)
-
-
-def _paint_lead_ticks(painter: QPainter, picture: PagePicture, row: int, which: IntArray) -> None:
-    """Where the other leads' hits lie inside their strokes."""
-    view, layout = picture.view, picture.layout
-    assert view is not None
-    if layout.px_per_bar <= 60.0:
-        return
-    times = view.strokes.lead_times_s[which]
-    others = times[np.isfinite(times) & (times != view.strokes.time_s[which][:, None])]
-    base = base_px(layout)
-    painter.setPen(QPen(theme.INK_SOFT, 1))
-    for px in layout.x_in_row(row, others).tolist():
-        painter.drawLine(QLineF(px, base + 2.0, px, base + 8.0))
-
-
-def _paint_marks(painter: QPainter, picture: PagePicture, index: int, x: float, base: float) -> None:
-    """A held stroke has a square foot, one moved by hand a round one, one given its slot a bar, a doubt a flag."""
-    assert picture.view is not None
-    if picture.view.offsets.fixed[index]:
-        painter.setPen(QPen(theme.BRASS_TEXT, 2.5))
-        painter.drawLine(QLineF(x - 6.0, base + 7.0, x + 6.0, base + 7.0))
-    if picture.view.plan.kept[index] == Kept.HELD:
-        painter.setPen(QPen(theme.INK, 1.5))
-        painter.setBrush(theme.SHEET)
-        painter.drawRect(QRectF(x - 4.0, base - 4.0, 8.0, 8.0))
-    if picture.view.plan.kept[index] == Kept.GIVEN:
-        painter.setPen(QPen(theme.SHEET, 1))
-        painter.setBrush(theme.BRASS)
-        painter.drawEllipse(QPointF(x, base), 4.5, 4.5)
-    if picture.doubts and picture.doubts[index]:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(theme.BRASS)
-        painter.drawPolygon(QPolygonF([QPointF(x, 15.0), QPointF(x - 5.0, 6.0), QPointF(x + 5.0, 6.0)]))
+    y = base + heights
+    return polygon(np.concatenate([x[:1], x, x[-1:]]), np.concatenate([[base], y, [base]]))
 
 
 def hit_lanes(layout: PageLayout, view: GroupView, chosen: str | None) -> list[tuple[str, float]]:
     """Tracks whose hits are marked, and the height of their marks in a row: the one to mend stands above the line."""
     above = chosen or next(iter(view.columns), None)
     below = [key for key in view.columns if key != above]
-    base = base_px(layout)
+    base = layout.base_px
     first = base + layout.row_px * 0.16
     step = min(9.0, (layout.row_px - _LANE_EDGE_PX - first) / max(len(below), 1))
     lanes = [(key, first + step * (rank + 1)) for rank, key in enumerate(below)]

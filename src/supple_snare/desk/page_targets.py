@@ -9,8 +9,9 @@ from PyQt6.QtCore import QPointF
 
 from supple_snare.desk.grab import NEAR_PX
 from supple_snare.desk.hit_tools import chosen_track
-from supple_snare.desk.page_geometry import PageLayout, lean_angle
-from supple_snare.desk.page_painter import base_px, hit_lanes, is_marked, peg_lengths
+from supple_snare.desk.page_geometry import PageLayout
+from supple_snare.desk.page_painter import hit_lanes, is_marked
+from supple_snare.desk.page_pegs import peg_heads, peg_lengths
 from supple_snare.desk.workspace import Workspace
 
 
@@ -88,10 +89,9 @@ class Targets:
         if not len(near):
             return None
         foot_x = layout.x_in_row(row, view.offsets.grid_s[near])
-        foot_y = row * layout.row_px - self._scrolled_px + base_px(layout)
+        foot_y = row * layout.row_px - self._scrolled_px + layout.base_px
         upright = peg_lengths(view, near, layout)
-        angle = lean_angle(view.offsets.offset_ms[near] + view.plan.move_ms[near])
-        head_x, head_y = foot_x + np.sin(angle) * np.abs(upright), foot_y + np.cos(angle) * upright
+        head_x, head_y = peg_heads(foot_x, foot_y, upright, view.offsets.offset_ms[near] + view.plan.move_ms[near])
         away = np.hypot(head_x - point.x(), head_y - point.y())
         nearest = int(np.argmin(away))
         if away[nearest] > NEAR_PX:

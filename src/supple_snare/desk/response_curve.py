@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from supple_snare.desk import theme
 from supple_snare.desk.grab import Grab
 from supple_snare.desk.lean_chart import with_window
+from supple_snare.desk.shapes import draw_lines
 from supple_snare.desk.workspace import Workspace
 from supple_snare.timing.tighten import Response
 
@@ -32,7 +33,6 @@ class ResponseCurve(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setMouseTracking(True)
         self.setAccessibleName("Response curve")
-        workspace.session_changed.connect(self.update)
         workspace.stages_changed.connect(self.update)
 
     def _response(self) -> Response | None:
@@ -105,10 +105,10 @@ class ResponseCurve(QWidget):
         # A tick every other pixel is all that can be seen of a long take.
         columns, first = np.unique(np.rint(shown / _SPAN_MS * plot.width() / 4.0), return_index=True)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        for column, value in zip(columns.tolist(), shown[first].tolist(), strict=True):
-            x = round(plot.center().x()) + 2.0 * column
-            painter.setPen(QPen(theme.lean_colour(value), 1))
-            painter.drawLine(QPointF(x, plot.bottom() - 7), QPointF(x, plot.bottom() - 1))
+        x, foot = round(plot.center().x()) + 2.0 * columns, np.full(len(columns), plot.bottom())
+        for colour, mine in theme.by_lean(shown[first]):
+            painter.setPen(QPen(colour, 1))
+            draw_lines(painter, x[mine], foot[mine] - 7.0, x[mine], foot[mine] - 1.0)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, True)
 
     def _paint_curve(self, painter: QPainter, response: Response) -> None:

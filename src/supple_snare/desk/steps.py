@@ -87,7 +87,6 @@ class StepsBar(QWidget):
             layout.addWidget(push)
             self.buttons[step] = push
         for signal in (
-            workspace.session_changed,
             workspace.stages_changed,
             workspace.looks_changed,
             workspace.cuts_changed,

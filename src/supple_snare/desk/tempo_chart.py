@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QToolTip
 
 from supple_snare.desk import theme
 from supple_snare.desk.grab import TREMBLE_PX
+from supple_snare.desk.shapes import polygon
 from supple_snare.desk.stamps import put
 from supple_snare.desk.take_chart import TakeChart
 from supple_snare.desk.workspace import Workspace
@@ -30,7 +31,7 @@ class TempoChart(TakeChart):
         self._bar: int | None = None
         self._range_at_grab: tuple[float, float] | None = None
         self.setToolTip("Drag the curve up or down to bend the tempo of a bar; double-click a bent bar to let it go.")
-        for signal in (workspace.session_changed, workspace.stages_changed, workspace.looks_changed):
+        for signal in (workspace.stages_changed, workspace.looks_changed):
             signal.connect(self.update)
 
     # ---- geometry
@@ -111,9 +112,8 @@ class TempoChart(TakeChart):
                 painter.fillRect(QRectF(left, plot.top(), right - left, plot.height()), theme.BRASS_PALE)
         time_s = np.linspace(0.0, session.length_s, max(int(plot.width() / 2), 2))
         tempo = grid.tempo_at(time_s)
-        points = list(map(QPointF, self._x(time_s).tolist(), self._y(tempo).tolist()))
         painter.setPen(QPen(theme.BRASS, 2.2))
-        painter.drawPolyline(QPolygonF(points))
+        painter.drawPolyline(polygon(self._x(time_s), self._y(tempo)))
         painter.setPen(QPen(theme.SHEET, 1))
         painter.setBrush(theme.BRASS_TEXT)
         for pin in grid.pins:

@@ -109,7 +109,7 @@ class Window(QMainWindow):
         player.failed.connect(work.tell_problem)
         work.told.connect(self.message.say)
         work.looks_changed.connect(self._hear_chosen)
-        for signal in (work.session_changed, work.stages_changed, work.looks_changed, work.cuts_changed):
+        for signal in (work.stages_changed, work.looks_changed, work.cuts_changed):
             signal.connect(self._update_programme)
         for signal in (work.session_changed, work.saved_changed, work.looks_changed):
             signal.connect(self._show_state)

@@ -70,8 +70,12 @@ class Workspace(QObject):
     """Another session takes the place of the one before."""
 
     session_changed = pyqtSignal()
-    looks_changed = pyqtSignal()
+    """For those who show the session alone: what is worked out of it follows with `stages_changed`."""
+
     stages_changed = pyqtSignal()
+    """What is worked out is other than it was: after each change of the session, or when a file has been heard."""
+
+    looks_changed = pyqtSignal()
     cuts_changed = pyqtSignal()
     saved_changed = pyqtSignal()
     library_changed = pyqtSignal()

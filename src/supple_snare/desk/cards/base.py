@@ -33,7 +33,6 @@ class Card(QWidget):
         self.build()
         self._leave_wheel()
         for signal in (
-            workspace.session_changed,
             workspace.stages_changed,
             workspace.looks_changed,
             workspace.cuts_changed,
