@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
+from scipy.ndimage import uniform_filter1d
 
 from supple_snare.sound.editlist import fade_gains, rising_side
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
@@ -60,13 +61,10 @@ class Matcher:
         # Sums of squares over steps are all that the costs need.
         long = max(1, round(fade / step))
         begin = wide + fade - long * step
-        coming, leaving = (
-            side[:, begin : begin + (steps + long) * step].reshape(len(side), -1, step) for side in whole
-        )
-        powers = [np.einsum("tks,tks->tk", side, side) for side in (coming, leaving)]
-        both = powers[0] + powers[1]
-        apart = np.maximum(both - 2.0 * np.einsum("tks,tks->tk", coming, leaving), 0.0)
-        energy, rest = _running_sum(both, long), _running_sum(apart, long)
+        coming, leaving = (side[:, begin : begin + (steps + long) * step] for side in whole)
+        powers = [_in_steps(side**2, step) for side in (coming, leaving)]
+        rest = _running_sum(_in_steps((coming - leaving) ** 2, step), long)
+        energy = _running_sum(powers[0] + powers[1], long)
         # Relative to the loudest stretch of the region: a mismatch matters where it can be heard.
         loudest = np.maximum(energy.max(axis=1, keepdims=True), 1e-12)
         cost = np.sqrt(rest / loudest)
@@ -77,7 +75,7 @@ class Matcher:
         change_db = self._change_db(powers, long)
         total = total + _SWELL_WEIGHT * np.maximum(change_db / _CALM_DB - 1.0, 0.0)
         latest_first = np.arange(steps, -1, -1)
-        best = _evenest(latest_first * step, total[::-1], partial(_away_db, *whole, fade, wide), fade)
+        best = _evenest(latest_first * step, total[::-1], partial(_away_db, *whole, fade, wide, step), fade)
         return Join(high - best * step, gap, float(change_db[::-1][best]))
 
     def _change_db(self, powers: Sequence[FloatArray], long: int) -> FloatArray:
@@ -100,9 +98,9 @@ class Matcher:
         return np.asarray(np.abs(change).max(axis=0))
 
     def _sides(self, start: int, count: int, gap: int) -> tuple[FloatArray, FloatArray]:
-        """What comes and what leaves over a stretch, each of shape (tracks, count)."""
+        """What comes and what leaves over a stretch, each of shape (tracks, count), as float32."""
         first = start + min(0, gap)
-        stretch = np.stack([reader.read(first, count + abs(gap)) for reader in self._readers]).astype(np.float64)
+        stretch = np.stack([reader.read(first, count + abs(gap)) for reader in self._readers])
         return stretch[:, start - first :][:, :count], stretch[:, start + gap - first :][:, :count]
 
 
@@ -122,7 +120,7 @@ def _evenest(places: IntArray, cost: FloatArray, away_db: Callable[[int], float]
     return best
 
 
-def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, place: int) -> float:
+def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, step: int, place: int) -> float:
     """How far the level amid a fade lies from that of what is played there, in the track where it does most.
 
     Parameters
@@ -130,6 +128,8 @@ def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, plac
     coming, leaving : float arrays, shape (tracks, length)
     fade, wide : int
         Length of the fade, and over how much a level is taken.
+    step : int
+        Levels are compared that far apart.
     place : int
         Where the fade begins, counted from `wide` on.
     """
@@ -142,17 +142,22 @@ def _away_db(coming: FloatArray, leaving: FloatArray, fade: int, wide: int, plac
     rising = np.concatenate([np.zeros(wide), rising_side(fade), np.ones(wide)])
     share = rising**2 / (rising**2 + (1.0 - rising) ** 2)
     result, played = (
-        _running_sum(power, wide) / wide + _INAUDIBLE
+        _running_sum(_in_steps(power, step), wide // step) / wide + _INAUDIBLE
         for power in (mixed**2, (1.0 - share) * before**2 + share * after**2)
     )
     return float(np.abs(10.0 * np.log10(result / played)).max())
 
 
+def _in_steps(values: FloatArray, step: int) -> FloatArray:
+    """Sums over each `step` columns; what is left at the end has no say."""
+    steps = values.shape[1] // step
+    return np.asarray(np.einsum("tks->tk", values[:, : steps * step].reshape(len(values), steps, step)))
+
+
 def _running_sum(values: FloatArray, length: int) -> FloatArray:
     """Sums of `length` neighbouring columns; column k sums values k to k + length."""
-    total = np.zeros((values.shape[0], values.shape[1] + 1))
-    np.cumsum(values, axis=1, out=total[:, 1:])
-    return np.maximum(total[:, length:] - total[:, :-length], 0.0)
+    means = uniform_filter1d(values, length, axis=1)[:, length // 2 :]
+    return np.maximum(means[:, : values.shape[1] - length + 1], 0.0) * length
 
 
 class _Window:
