@@ -5,17 +5,19 @@ from __future__ import annotations
 import io
 import random
 import zipfile
+from dataclasses import fields, replace
 
 import numpy as np
 import pytest
 
 from supple_snare.session import edits
 from supple_snare.session.cache import Cache, read_arrays
-from supple_snare.session.cutting import cut_of_request, cut_request
+from supple_snare.session.cutting import CutRequest, cut_of_request, cut_request
 from supple_snare.session.document import Session
 from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.cut import CutSettings
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
 
@@ -61,6 +63,31 @@ def test_everything_comes_back_as_it_was_made(heard, tmp_path):
             assert alike(cache.analysis(ear, make(analysis)), analysis)
         assert alike(cache.verdicts(ears, make(verdicts)), verdicts)
         assert alike(cache.cut(request, make(cut)), cut)
+
+
+def test_seams_follow_from_all_that_was_asked(tmp_path, shared_take):
+    """Whatever is other than it was (a move, a seam put by hand, sound slid), they are found anew."""
+    recordings = tuple(read_recording(path) for path in shared_take.files)
+    places = np.array([1_000, 30_000])
+    request = CutRequest(recordings, places, places, np.array([0, 9]), CutSettings(), {})
+    others = {
+        "recordings": recordings[1:],
+        "first_arrival": places + 1,
+        "arrivals": places + 1,
+        "move": np.array([0, 8]),
+        "settings": CutSettings(fade_ms=6.0),
+        "places": {1: 20_000},
+        "slides": ((10_000, 20_000, 5),),
+    }
+    assert others.keys() == {field.name for field in fields(CutRequest)}
+    cache = Cache(lambda path: path.name)
+    cache.beside = tmp_path
+    cut = cut_of_request(request)
+    cache.cut(request, lambda: cut)
+    assert alike(cache.cut(request, refuse), cut)
+    for name, value in others.items():
+        with pytest.raises(AssertionError, match="made anew"):
+            cache.cut(replace(request, **{name: value}), refuse)
 
 
 def test_another_file_or_way_of_listening_is_another_entry(heard, tmp_path):

@@ -126,6 +126,22 @@ def test_a_slide_ends_at_the_next_stroke(ringing):
     assert np.array_equal(result[119_900:199_000], source[119_900:199_000])
 
 
+@pytest.mark.parametrize(("base", "goal"), [(2_000, -1_500), (-1_500, -5_000)])
+def test_no_seam_comes_before_the_one_that_was_put_by_hand(ringing, base, goal):
+    """A stroke that should come much earlier comes as early as the slide just before it allows, and no less."""
+    recording, attack = ringing
+    plan = plan_cut(
+        [recording],
+        first_arrival=attack,
+        arrivals=attack,
+        move=np.array([base, goal]),
+        slides=[(119_000, 150_000, 10)],
+    )
+    assert np.all(plan.edits.at[1:] - plan.edits.fade[1:] >= plan.edits.at[:-1])
+    assert plan.limited.tolist() == [False, True]
+    assert base - 1_000 < plan.move[1] < base - 600
+
+
 def test_gaps_are_filled_with_room_tone_where_that_is_wished(tmp_path):
     """Two strokes 62 ms apart, the second moved 45 ms later: what nobody played sounds between, and no attack twice."""
     rng = np.random.default_rng(6)

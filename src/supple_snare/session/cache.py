@@ -82,7 +82,7 @@ class Cache:
         hashes = [self._sha256_of(recording.path) for recording in request.recordings]
         arrays = (request.first_arrival, request.arrivals, request.move)
         asked = [array.astype("<i8").tobytes().hex() for array in arrays]
-        settings = repr((request.settings, sorted(request.places.items())))
+        settings = repr((request.settings, sorted(request.places.items()), request.slides))
         key = _key("cut", *hashes, *asked, settings) if all(hashes) else ""
         return self._get(key, partial(_cut_of, count=len(request.move)), _arrays_of_cut, make)
 

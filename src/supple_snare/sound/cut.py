@@ -274,7 +274,7 @@ def _join(
         return _Joined(move, extended, True, 0.0, fits)
     # An overlap larger than the sustain: move only as far as the attack before allows.
     room = stop - span.lead_in - (_last(starts, stop, span) + span.attack + span.fade)
-    room = min(room, stop - span.lead_in - span.fade - (earliest - before))
+    room = min(room, stop - span.lead_in - span.fade - earliest)
     if room <= 0:
         return _Joined(before, False, False, 0.0)
     after = before - min(-gap, room)
