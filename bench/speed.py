@@ -1,4 +1,4 @@
-"""What tightening costs: CPU and memory for a long take, and how soon the plan is repainted.
+"""What tightening costs: CPU and memory for a long take, and how soon the plan is repainted and heard.
 
 python bench/speed.py --kits FOLDER [--minutes 5] [--tracks 8]
 """
@@ -11,12 +11,20 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 import soundfile
 
 from material import RATE_HZ, Recipe, build, load_kits, options
+
+if TYPE_CHECKING:
+    from PyQt6.QtWidgets import QApplication
+
+    from supple_snare.desk.window import Window
 
 
 def write_take(into: Path, kits: Path | None, minutes: float, tracks: int) -> tuple[list[Path], float]:
@@ -74,12 +82,13 @@ def cutting(paths: list[Path], tempo: float, out: Path) -> None:
     )
 
 
-def repaint(paths: list[Path], tempo: float) -> None:
-    """Turn Strength and a level limit in the window and print how long each repaint took."""
+def in_the_window(paths: list[Path], tempo: float) -> None:
+    """Open the window on the take and measure there."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PyQt6.QtWidgets import QApplication
 
-    from supple_snare.desk.level_chart import set_limit
+    from supple_snare.desk.outputs import SimulatedOutput
+    from supple_snare.desk.player import Player
     from supple_snare.desk.theme import apply_theme
     from supple_snare.desk.window import Window
     from supple_snare.session.grid_edits import with_grid
@@ -87,7 +96,7 @@ def repaint(paths: list[Path], tempo: float) -> None:
 
     app = QApplication([])
     apply_theme(app)
-    window = Window()
+    window = Window(player=Player(SimulatedOutput()))
     window.resize(1280, 800)
     window.show()
     window.work.add_files(paths, group_name="Take")
@@ -95,6 +104,53 @@ def repaint(paths: list[Path], tempo: float) -> None:
     window.work.look(step="tighten")
     while window.work.view is None or window.work.jobs.jobs:
         app.processEvents()
+    repaint(app, window)
+    follow(app, window)
+    window.work.jobs.cancel_all()
+    window.work.close()
+
+
+def follow(app: QApplication, window: Window) -> None:
+    """Turn Strength while the take plays, then nudge a stroke, and print how soon either is heard."""
+    work, player = window.work, window.player
+
+    def seconds(happened: Callable[[], bool]) -> float:
+        begun = time.perf_counter()
+        while not happened():
+            app.processEvents()
+            time.sleep(0.002)
+        return time.perf_counter() - begun
+
+    def is_heard() -> bool:
+        """Whether the next six seconds go where the plan has them."""
+        start_s, move_ms = work.view.strokes.start_s, work.view.plan.move_ms
+        near = (start_s > player.position_s) & (start_s < player.position_s + 6.0)
+        start = np.rint(start_s[near] * RATE_HZ).astype(np.int64)
+        edits = player._programme.lead_edits
+        return np.array_equal(edits.result_of(start) - start, np.rint(move_ms[near] * RATE_HZ / 1000.0))
+
+    work.look(step="tighten")
+    seconds(lambda: work.seams.cut_of(work.group) is not None and not work.jobs.jobs)
+    player.seek(work.session.length_s / 3.0)
+    player.play()
+    taken = []
+    for strength in (0.7, 0.5, 0.3, 0.6, 0.8):
+        work.set_response("Turn", replace(work.response, strength=strength))
+        work._settled.stop()  # the hand goes on turning
+        taken.append(seconds(is_heard))
+    player.stop()
+    print(f"strength turned while the take plays: heard after {', '.join(f'{each:.2f}' for each in taken)} s")
+    work._settled.start()
+    seconds(lambda: work.seams.cut_of(work.group) is not None)
+    work.look(selected_s=float(work.view.strokes.time_s[len(work.view.strokes) // 2]))
+    window.hand.nudge(1.0)
+    print(f"a stroke nudged: all seams found after {seconds(lambda: work.seams.cut_of(work.group) is not None):.2f} s")
+
+
+def repaint(app: QApplication, window: Window) -> None:
+    """Turn Strength and a level limit and print how long each repaint took."""
+    from supple_snare.desk.level_chart import set_limit
+
     card = window.cards["tighten"]
     taken = []
     for percent in range(20, 100, 2):
@@ -118,8 +174,6 @@ def repaint(paths: list[Path], tempo: float) -> None:
         rested.append(1000.0 * (time.perf_counter() - moved))
     say("level limit dragged", dragged)
     say("strokes when the hand rests", rested)
-    window.work.jobs.cancel_all()
-    window.work.close()
 
 
 def say(what: str, taken: list[float]) -> None:
@@ -139,7 +193,7 @@ def main() -> None:
         print(f"{chosen.minutes:g} minutes, {len(paths)} tracks")
         run(paths, tempo, Path(folder) / "out")
         cutting(paths, tempo, Path(folder) / "cut")
-        repaint(paths, tempo)
+        in_the_window(paths, tempo)
 
 
 if __name__ == "__main__":

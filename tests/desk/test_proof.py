@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
@@ -192,6 +194,38 @@ def test_a_doubt_is_heard_in_turn(tight):
     hear_chosen(work, "turn")
     assert not window.player.is_playing
     assert work.looks.around_s is None
+
+
+def test_what_plays_follows_a_control_that_is_still_turned(tight):
+    """Long before the hand rests: in the loop that plays; elsewhere strokes go where they went until it does."""
+    window, work = tight, tight.work
+    work.look(loop_bars=(2, 3), looping=True)
+    edges_s = [float(work.session.grid.bar_time_s(bar)) for bar in (2, 4)]
+    stroke_s = work.view.strokes.start_s
+    start = np.rint(stroke_s * 48_000).astype(int)
+    inside = (stroke_s > edges_s[0] + 0.05) & (stroke_s < edges_s[1] - 0.05)
+    outside = (stroke_s < edges_s[0] - 0.05) | (stroke_s > edges_s[1] + 0.05)
+
+    def heard():
+        return window.player._programme.lead_edits.result_of(start) - start
+
+    before = heard()
+    work._settled.setInterval(60_000)  # the hand never rests
+    for strength in (0.9, 0.1):
+        work.set_response("Turn", replace(work.response, strength=strength))
+    assert np.array_equal(heard(), before)  # nobody listens
+    window.player.play()
+    for strength in (0.8, 0.5, 0.2):
+        work.set_response("Turn", replace(work.response, strength=strength))
+    moved = np.rint(work.view.plan.move_ms * 48.0).astype(int)
+    assert np.count_nonzero((moved != before)[inside]) >= 4
+    assert (moved != before)[outside].any()
+    wait_until(lambda: np.array_equal(heard()[inside], moved[inside]))
+    assert np.array_equal(heard()[outside], before[outside])
+    assert work.seams.cut_of(work.group) is None
+    work._settled.start(0)
+    wait_until(lambda: np.array_equal(heard(), moved))
+    assert work.seams.cut_of(work.group) is not None
 
 
 def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):

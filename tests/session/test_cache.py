@@ -17,9 +17,9 @@ from supple_snare.session.document import Session
 from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
-from supple_snare.sound.cut import CutSettings
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.joining import CutSettings
 
 
 def refuse() -> None:

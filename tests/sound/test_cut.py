@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from unittest.mock import patch
+
 import numpy as np
 import pytest
 import soundfile
@@ -10,8 +12,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from supple_snare.errors import UsageError
-from supple_snare.sound.cut import CutSettings, plan_cut
+from supple_snare.sound.cut import SeamMemory, plan_cut
 from supple_snare.sound.files import BlockReader, read_recording
+from supple_snare.sound.joining import CutSettings
+from supple_snare.sound.matching import Matcher
 from supple_snare.sound.room_tone import find_room_tone
 from tests.conftest import RATE_HZ, drum
 
@@ -74,6 +78,57 @@ def test_attacks_move_whole_and_stand_in_one_piece(group, wanted):
     onset_sources = plan.edits.source_of(np.arange(recordings[0].frames))
     for at in attack:
         assert np.count_nonzero(onset_sources == at) == 1
+
+
+@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(moves, moves, st.integers(0, 40), st.booleans())
+def test_what_was_found_before_only_saves_time(group, first, second, changed, room_tone):
+    """A plan beside another one that it shares moves with is the same as alone."""
+    recordings, attack = group
+    memory, lengths = SeamMemory(), CutSettings(room_tone=room_tone)
+    for move in (first, [*second[:changed], *first[changed:]], first):
+        asked = {"first_arrival": attack, "arrivals": attack, "move": np.array(move), "settings": lengths}
+        alone, beside = plan_cut(recordings, **asked), plan_cut(recordings, **asked, memory=memory)
+        for name in ("at", "shift", "fade"):
+            assert np.array_equal(getattr(alone.edits, name), getattr(beside.edits, name))
+        for name in ("move", "extended", "limited", "near", "jump_db", "fits"):
+            assert np.array_equal(getattr(alone, name), getattr(beside, name))
+
+
+def test_a_moved_stroke_has_only_its_own_seams_looked_for(group):
+    """With what was found before nothing else is read again; other settings find everything anew."""
+    recordings, attack = group
+    memory, move = SeamMemory(), np.full(40, 240)
+    move[::2] = -240
+    asked = {"first_arrival": attack, "arrivals": attack}
+    plan_cut(recordings, **asked, move=move, memory=memory)
+    move[20] = 0
+    with patch.object(Matcher, "best", autospec=True, side_effect=Matcher.best) as best:
+        plan_cut(recordings, **asked, move=move, memory=memory)
+        assert 2 <= best.call_count < 12
+        once = best.call_count
+        plan_cut(recordings, **asked, move=move, memory=memory)
+        assert best.call_count == once
+        plan_cut(recordings, **asked, move=move, memory=memory, settings=CutSettings(fade_ms=4.0))
+        assert best.call_count > once + 30
+
+
+@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@given(moves, st.booleans(), st.booleans())
+def test_a_plan_that_was_kept_is_remembered_without_a_look(group, wanted, room_tone, slid):
+    """It is the same once more, also with room tone and slides; after it, nothing of it is looked for."""
+    recordings, attack = group
+    asked = {"first_arrival": attack, "arrivals": attack, "move": np.array(wanted)}
+    asked["settings"] = CutSettings(room_tone=room_tone)
+    asked["slides"] = [(int(attack[9]) + 1_500, int(attack[10]) - 300, 30)] if slid else []
+    kept, memory = plan_cut(recordings, **asked), SeamMemory()
+    with patch.object(Matcher, "best", side_effect=AssertionError("looked for")):
+        for known in (kept, None):
+            again = plan_cut(recordings, **asked, memory=memory, known=known)
+            for name in ("at", "shift", "fade"):
+                assert np.array_equal(getattr(again.edits, name), getattr(kept.edits, name))
+            for name in ("move", "extended", "limited", "near", "jump_db", "fits", "added"):
+                assert np.array_equal(getattr(again, name), getattr(kept, name))
 
 
 @pytest.fixture(scope="module")

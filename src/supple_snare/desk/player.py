@@ -19,6 +19,7 @@ from supple_snare.timing.units import SILENCE_DB, amplitude_to_db
 
 _TICK_MS = 30
 _LEVEL_BLOCKS = 3
+_BEHIND_S, _AHEAD_S = 1.0, 8.0
 
 
 class Player(QObject):
@@ -52,6 +53,14 @@ class Player(QObject):
     def position_s(self) -> float:
         """Place on the timeline of the version that is heard."""
         return self._position / self._programme.rate_hz
+
+    @property
+    def ahead_s(self) -> tuple[float, float]:
+        """What is heard next: the loop, or some seconds around the present place."""
+        if self._programme.loop is not None:
+            start, end = self._programme.loop
+            return start / self._programme.rate_hz, end / self._programme.rate_hz
+        return self.position_s - _BEHIND_S, self.position_s + _AHEAD_S
 
     @property
     def level_db(self) -> float:

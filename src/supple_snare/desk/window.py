@@ -114,6 +114,7 @@ class Window(QMainWindow):
         for signal in (work.session_changed, work.saved_changed, work.looks_changed):
             signal.connect(self._show_state)
         work.stages_changed.connect(self._bracket)
+        work.session_changed.connect(self._hear_at_once)
         self._show_state()
         self._bracket()
         self._restore()
@@ -441,6 +442,12 @@ class Window(QMainWindow):
     def _update_programme(self) -> None:
         """Tell the player what is to be heard."""
         self.player.set_programme(self._programmes.now())
+
+    def _hear_at_once(self) -> None:
+        """What plays follows a control while it is still being turned: seams are looked for where it plays."""
+        looks = self.work.looks
+        if self.player.is_playing and (looks.tightened or looks.in_turn):
+            self.work.seams.find_nearby(*self.player.ahead_s)
 
     def _tap_feel(self, which: str) -> None:
         self.work.look(tapping="" if self.work.looks.tapping == which else which)

@@ -252,7 +252,7 @@ _CUT_ARRAYS = ("move", "extended", "limited", "near", "jump_db", "fits")
 
 def _arrays_of_cut(cut: Cut) -> dict[str, NDArray[Any]]:
     arrays = {f"edits.{name}": getattr(cut.edits, name) for name in _names(EditList)}
-    return arrays | {name: getattr(cut, name) for name in _CUT_ARRAYS}
+    return arrays | {name: getattr(cut, name) for name in (*_CUT_ARRAYS, "added")}
 
 
 def _cut_of(arrays: Arrays, *, count: int) -> Cut:
@@ -260,7 +260,10 @@ def _cut_of(arrays: Arrays, *, count: int) -> Cut:
     columns = {name: arrays[name] for name in _CUT_ARRAYS}
     _check_alike(getattr(edits, name) for name in _names(EditList))
     _check_alike([*columns.values(), np.zeros(count)])
-    return Cut(edits, **columns)
+    added = arrays["added"]
+    if added.dtype.kind != "i" or added.ndim != 1 or (added < 0).any() or added.sum() != len(edits) - 1:
+        raise ValueError("not the seams of these strokes")
+    return Cut(edits, **columns, added=added)
 
 
 def _names(kind: type) -> tuple[str, ...]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -10,8 +10,9 @@ from supple_snare.errors import GroupError
 from supple_snare.session.document import Session
 from supple_snare.session.stages import GroupView, at_strokes
 from supple_snare.sound.attacks import Progress
-from supple_snare.sound.cut import Cut, CutSettings, plan_cut
+from supple_snare.sound.cut import Cut, SeamMemory, plan_cut
 from supple_snare.sound.files import Recording
+from supple_snare.sound.joining import CutSettings
 from supple_snare.sound.material import Material
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, ms_to_samples, s_to_samples
@@ -74,8 +75,28 @@ def cut_request(session: Session, view: GroupView, move_ms: FloatArray | None = 
     return CutRequest(recordings, first, arrivals, move, cut_settings(view), _seams_given(view, rate), slides)
 
 
-def cut_of_request(request: CutRequest, progress: Progress | None = None) -> Cut:
-    """Find the seams; reads the recordings.
+def request_nearby(wanted: CutRequest, known: CutRequest, start_s: float, end_s: float) -> CutRequest | None:
+    """What is wanted between two moments, elsewhere what is known; None if more than moves differ between them."""
+    moves_alone = (
+        (wanted.recordings, wanted.settings, wanted.places, wanted.slides)
+        == (known.recordings, known.settings, known.places, known.slides)
+        and np.array_equal(wanted.first_arrival, known.first_arrival)
+        and np.array_equal(wanted.arrivals, known.arrivals)
+    )
+    if not moves_alone:
+        return None
+    first, last = s_to_samples([start_s, end_s], wanted.recordings[0].rate_hz)
+    is_near = (wanted.first_arrival >= first) & (wanted.first_arrival <= last)
+    return replace(wanted, move=np.where(is_near, wanted.move, known.move))
+
+
+def cut_of_request(
+    request: CutRequest,
+    progress: Progress | None = None,
+    memory: SeamMemory | None = None,
+    known: Cut | None = None,
+) -> Cut:
+    """Find the seams, those that are neither remembered nor known; reads the recordings.
 
     Raises
     ------
@@ -90,6 +111,8 @@ def cut_of_request(request: CutRequest, progress: Progress | None = None) -> Cut
         settings=request.settings,
         places=request.places,
         slides=request.slides,
+        memory=memory,
+        known=known,
         progress=progress,
     )
 

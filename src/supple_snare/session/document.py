@@ -14,10 +14,10 @@ from pathlib import Path
 import msgspec
 
 from supple_snare.errors import GroupError
-from supple_snare.sound.cut import CutSettings
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import Recording
 from supple_snare.sound.fingerprint import Fingerprint
+from supple_snare.sound.joining import CutSettings
 from supple_snare.sound.material import Material
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.grid import Grid, RuledSection
