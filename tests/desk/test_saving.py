@@ -231,7 +231,7 @@ def test_what_was_heard_is_kept_beside_the_session(ready, take, tmp_path, monkey
     ready.doors.begin()
     for name in ("analyse", "judge_group"):
         monkeypatch.setattr(f"supple_snare.desk.hearing.{name}", refuse)
-    monkeypatch.setattr("supple_snare.session.cutting.plan_cut", refuse)
+    monkeypatch.setattr("supple_snare.sound.matching.Matcher.best", refuse)
     ready.doors.open_paths([tmp_path / "session"])
     settle(ready)
     assert work.view.strokes.time_s.tolist() == before.strokes.time_s.tolist()
