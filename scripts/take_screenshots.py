@@ -109,9 +109,10 @@ def follow_drums(window: Window) -> None:
 
 
 def look_at_doubt(window: Window) -> None:
-    """The second doubt in the loupe."""
+    """A stroke in the loupe whose leads lie apart, with the seam before it."""
     window.work.look(loupe=True)
-    for _ in range(2):
+    window.loupe.zoom(-1)
+    for _ in range(5):
         step_question(window.work, 1)
 
 

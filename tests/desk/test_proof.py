@@ -17,6 +17,7 @@ from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.hear_around import hear_chosen
 from supple_snare.desk.page_geometry import lean_angle
 from supple_snare.desk.page_pegs import peg_lengths
+from supple_snare.desk.seam_tools import drag_seam, seam_of, seams_between
 from supple_snare.session.edits import change_group, set_response
 from supple_snare.session.section_edits import split_section
 from supple_snare.timing.tighten import Kept, Response
@@ -245,19 +246,61 @@ def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
     loupe = window.loupe
     loupe.zoom(-2)
     before = work.view.strokes.time_s[seams[4]]
-    seen = min(loupe._seams_seen(), key=lambda each: abs(each[1] - before - cut.move[seams[4]] / 48_000))
-    middle = 0.5 * float(loupe._x(seen[0]) + loupe._x(seen[1]))
+    seen = min(loupe._seams_seen(), key=lambda each: abs(each.end_s - before - cut.move[seams[4]] / 48_000))
+    middle = 0.5 * float(loupe._x(seen.start_s) + loupe._x(seen.end_s))
     by_px = float(loupe._x(0.0) - loupe._x(0.002))
     drag(loupe, QPointF(middle, 60.0), QPointF(middle + by_px, 60.0))
     assert len(work.group.seams_given) == 1
     settle(window)
     ends = work.seams.edits_of(work.group).at / 48_000
-    assert np.min(np.abs(ends - (seen[1] - 0.002))) < 0.0002
+    assert np.min(np.abs(ends - (seen.end_s - 0.002))) < 0.0002
     window.grab()
-    loupe._leave_seam()
+    middle += by_px
+    QTest.mouseDClick(loupe, Qt.MouseButton.LeftButton, pos=QPointF(middle, 60.0).toPoint())
     settle(window)
     assert not work.group.seams_given
-    assert np.min(np.abs(work.seams.edits_of(work.group).at / 48_000 - seen[1])) < 1e-4
+    assert np.min(np.abs(work.seams.edits_of(work.group).at / 48_000 - seen.end_s)) < 1e-4
+
+
+def test_one_seam_has_a_fade_of_its_own(tight):
+    """Dragged by its beginning in the loupe or typed; what was not touched stays; no other seam changes."""
+    window, work = tight, tight.work
+    work.look(step="proof", loupe=True)
+    settle(window)
+    card, loupe = window.cards["proof"], window.loupe
+    assert isinstance(card, ProofCard)
+    before = work.seams.cut_of(work.group)
+    stroke = next(each for each in proof.seam_strokes(before)[5:] if seam_of(work, each).fade_ms > 4.9)
+    work.look(selected_s=float(work.view.strokes.time_s[stroke]))
+    wait_until(lambda: loupe.is_loaded)
+    seam = seam_of(work, stroke)
+    while loupe.span_ms > 40.0:
+        loupe.zoom(1)
+    loupe._centre_s = seam.end_s
+    start, ahead = QPointF(float(loupe._x(seam.start_s)), 60.0), card._ahead.value()
+    drag(loupe, start, start + QPointF(float(loupe._x(0.002) - loupe._x(0.0)), 0.0))
+    settle(window)
+    assert seam_of(work, stroke).fade_ms == pytest.approx(3.0, abs=0.15)
+    assert seam_of(work, stroke).end_s == pytest.approx(seam.end_s, abs=1e-9)
+    assert (card._ahead.value(), card._own_seam.isEnabled()) == (ahead, True)
+    card._fade.setValue(1.5)
+    settle(window)
+    after = work.seams.cut_of(work.group)
+    changed = np.flatnonzero(after.edits.fade != before.edits.fade)
+    assert changed.tolist() == [seam.index]
+    assert after.edits.fade[seam.index] == 72
+    assert np.array_equal(after.edits.at, before.edits.at)
+    card._ahead.setValue(card._ahead.value() - 1.0)
+    settle(window)
+    assert seam_of(work, stroke).end_s == pytest.approx(seam.end_s + 0.001, abs=0.0001)
+    assert "put by hand" in card._seam_head.text()
+    card._ahead.setValue(450.0)
+    settle(window)
+    assert "no room" in card._seam_head.text()
+    card._own_seam.click()
+    settle(window)
+    assert not work.group.seams_given
+    assert np.array_equal(work.seams.cut_of(work.group).edits.fade, before.edits.fade)
 
 
 def test_strokes_are_joined_and_sound_between_them_slid(tight):
@@ -280,7 +323,8 @@ def test_strokes_are_joined_and_sound_between_them_slid(tight):
     work.look(step="proof", loupe=True, selected_s=float(times[8]))
     wait_until(lambda: window.loupe.is_loaded)
     at_s = start_s + (before_ms + 3.0) / 1000.0
-    window.loupe._put_seam(int(np.argmin(np.abs(edits.at / 48_000 - at_s))), 0.004)
+    cut_there = min(seams_between(work, at_s - 0.1, at_s + 0.1), key=lambda each: abs(each.end_s - at_s))
+    drag_seam(work, cut_there, 0.004)
     (slide,) = work.group.slides
     assert (slide.start_s, slide.move_ms) == (pytest.approx(start_s + 0.004, abs=0.0002), 3.0)
     work.undo()

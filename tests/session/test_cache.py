@@ -19,7 +19,7 @@ from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.joining import CutSettings
+from supple_snare.sound.joining import CutSettings, Told
 
 
 def refuse() -> None:
@@ -76,7 +76,7 @@ def test_seams_follow_from_all_that_was_asked(tmp_path, shared_take):
         "arrivals": places + 1,
         "move": np.array([0, 8]),
         "settings": CutSettings(fade_ms=6.0),
-        "places": {1: 20_000},
+        "places": {1: Told(20_000)},
         "slides": ((10_000, 20_000, 5),),
     }
     assert others.keys() == {field.name for field in fields(CutRequest)}

@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from supple_snare.errors import UsageError
 from supple_snare.sound.cut import SeamMemory, plan_cut
 from supple_snare.sound.files import BlockReader, read_recording
-from supple_snare.sound.joining import CutSettings
+from supple_snare.sound.joining import CutSettings, Told
 from supple_snare.sound.matching import Matcher
 from supple_snare.sound.room_tone import find_room_tone
 from tests.conftest import RATE_HZ, drum
@@ -391,11 +391,14 @@ def test_a_seam_put_by_hand_is_where_it_was_put_and_one_that_cannot_be_is_not_be
         return plan.edits.at[1:] - plan.edits.shift[1:], plan
 
     own, _ = places(None)
-    put, plan = places({index: int(own[0]) - 240})
+    put, plan = places({index: Told(int(own[0]) - 240)})
     assert put[0] == own[0] - 240
     assert plan.move.tolist() == move.tolist()
-    assert places({index: int(attack[index]) + 500})[0].tolist() == own.tolist()
-    assert places({index: -9_000})[0].tolist() == own.tolist()
+    assert plan.edits.fade[1] == 240
+    assert places({index: Told(int(own[0]), 700)})[1].edits.fade[1] == 700
+    assert places({index: Told(int(attack[index]) + 500)})[0].tolist() == own.tolist()
+    assert places({index: Told(int(own[0]), int(own[0]) + 500)})[0].tolist() == own.tolist()
+    assert places({index: Told(-9_000)})[0].tolist() == own.tolist()
 
 
 @pytest.mark.parametrize("wrong", [{"lead_in_ms": 0.0}, {"fade_ms": 200.0}, {"attack_ms": -1.0}])

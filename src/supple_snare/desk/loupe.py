@@ -23,11 +23,9 @@ from supple_snare.desk.hit_tools import (
 )
 from supple_snare.desk.in_words import describe_hit, describe_leads
 from supple_snare.desk.jobs import JobRunner
+from supple_snare.desk.seam_tools import SeamSeen, drag_fade, drag_seam, leave_seam, seams_between
 from supple_snare.desk.shapes import draw_lines, polygon
 from supple_snare.desk.workspace import Workspace
-from supple_snare.errors import SnareError
-from supple_snare.session.document import Slide
-from supple_snare.session.edits import give_seam, slide_range
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
 from supple_snare.timing.hits import Kind
@@ -35,9 +33,12 @@ from supple_snare.timing.hits import Kind
 SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0)
 _READ_S = 0.32
 _LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
-_LABEL_PX = 34
+_LABEL_PX, _FADE_PX = 34, 92
 _LANDS_PX = 2.0
 """A landing nearer to its start than this is not drawn apart from it."""
+
+_WIDE_PX = 10.0
+"""Where a seam's fade is at least so wide, its beginning can be dragged by itself."""
 
 _LEAST_LANE_PX = 22.0
 _LEAST_SHARE = 0.03
@@ -65,6 +66,22 @@ class _Pull:
     lands: bool
 
 
+@dataclass(frozen=True)
+class _SeamPull:
+    """A seam under the mouse, or only the beginning of its fade, and how far it has been dragged."""
+
+    seam: SeamSeen
+    of_fade: bool
+    by_s: float = 0.0
+
+    @property
+    def shown(self) -> SeamSeen:
+        """Where it would be now."""
+        seam = self.seam
+        start_s, end_s = seam.start_s + self.by_s, seam.end_s + (0.0 if self.of_fade else self.by_s)
+        return replace(seam, start_s=min(start_s, end_s), end_s=end_s)
+
+
 class Loupe(QWidget):
     """All tracks around one moment; starts and landings of hits are dragged to the sample."""
 
@@ -79,7 +96,7 @@ class Loupe(QWidget):
         self._stretch: _Stretch | None = None
         self._centre_s: float | None = None
         self._pull: _Pull | None = None
-        self._seam_dragged: tuple[int, float] | None = None
+        self._seam_pull: _SeamPull | None = None
         self._grab = Grab(QPointF())
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(232)
@@ -123,7 +140,7 @@ class Loupe(QWidget):
         """Read around the chosen hit or stroke, if that is not what is there already."""
         work = self._workspace
         looks, view = work.looks, work.view
-        if not self.isVisible() or view is None or self._pull is not None or self._seam_dragged is not None:
+        if not self.isVisible() or view is None or self._pull is not None or self._seam_pull is not None:
             return
         if view.part is not None:
             self._centre_s = None
@@ -353,79 +370,41 @@ class Loupe(QWidget):
             towards = Qt.AlignmentFlag.AlignLeft if fits else Qt.AlignmentFlag.AlignRight
             painter.drawText(side, towards, "slot")
 
-    def _seams_seen(self) -> list[tuple[float, float, int]]:
-        """Where seams of the tightened version are: start and end in seconds, and their number in the edit list."""
-        work, view = self._workspace, self._workspace.view
-        if view is None or not work.looks.shows_moves or self._centre_s is None:
+    def _seams_seen(self) -> list[SeamSeen]:
+        work, half = self._workspace, self.span_ms / 2000.0
+        if not work.looks.shows_moves or self._centre_s is None:
             return []
-        edits, rate, half = work.seams.edits_of(view.group), work.session.rate_hz, self.span_ms / 2000.0
-        ends, starts = edits.at / rate, (edits.at - edits.fade) / rate
-        near = np.flatnonzero((ends > self._centre_s - half) & (starts < self._centre_s + half) & (edits.at > 0))
-        return [(float(starts[i]), float(ends[i]), i) for i in near.tolist()]
+        return seams_between(work, self._centre_s - half, self._centre_s + half)
 
     def _paint_seams(self, painter: QPainter) -> None:
         """Fades as bands through all lanes, where the tightened version has them."""
         band = QColor(theme.BRASS)
         band.setAlpha(60)
-        for number, (start_s, end_s, index) in enumerate(self._seams_seen()):
-            by_s = self._seam_dragged[1] if self._seam_dragged and self._seam_dragged[0] == index else 0.0
-            left, right = (float(self._x(time + by_s)) for time in (start_s, end_s))
+        pull = self._seam_pull
+        for number, seen in enumerate(self._seams_seen()):
+            is_pulled = pull is not None and pull.seam == seen
+            seam = pull.shown if pull is not None and is_pulled else seen
+            left, right = float(self._x(seam.start_s)), float(self._x(seam.end_s))
             left, right = max(left, _LEFT), min(right, self.width() - _RIGHT)
             if right <= left:
                 continue
             painter.fillRect(QRectF(left, _TOP, max(right - left, 2.0), self.height() - _TOP - _BOTTOM), band)
             painter.setPen(QPen(theme.BRASS_TEXT, 1.4))
             painter.drawLine(QLineF(right, _TOP, right, self.height() - _BOTTOM))
-            if number == 0:
+            if number == 0 or is_pulled:
                 painter.setFont(theme.text_font(12))
-                label = QRectF(left, self.height() - _BOTTOM - 16, _LABEL_PX, 16)
+                words, width = (f"fade {seam.fade_ms:.1f} ms", _FADE_PX) if is_pulled else ("seam", _LABEL_PX)
+                label = QRectF(left, self.height() - _BOTTOM - 16, width, 16)
                 painter.fillRect(label, theme.SHEET)
-                painter.drawText(label, Qt.AlignmentFlag.AlignCenter, "seam")
+                painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
 
-    def _seam_at(self, point: QPointF) -> int | None:
-        """Number of the seam whose band is under a point."""
-        for start_s, end_s, index in self._seams_seen():
-            if float(self._x(start_s)) - 3.0 <= point.x() <= float(self._x(end_s)) + 3.0:
-                return index
+    def _seam_at(self, point: QPointF) -> tuple[SeamSeen, bool] | None:
+        """The seam whose band is under a point, and whether its left edge is: where its fade begins."""
+        for seam in self._seams_seen():
+            left, right = float(self._x(seam.start_s)), float(self._x(seam.end_s))
+            if left - 3.0 <= point.x() <= right + 3.0:
+                return seam, right - left >= _WIDE_PX and point.x() <= left + 3.0
         return None
-
-    def _leave_seam(self) -> None:
-        """Leave the seam of the stroke in the middle to the program again."""
-        work, view = self._workspace, self._workspace.view
-        if view is None or work.group is None or work.selected is None:
-            return
-        time_s = float(view.strokes.time_s[work.selected])
-        work.do("Leave a seam to the program", give_seam(work.session, work.group.key, time_s, None))
-
-    def _put_seam(self, index: int, by_s: float) -> None:
-        """Move a seam by hand; it belongs to the stroke whose piece comes after it."""
-        work, view = self._workspace, self._workspace.view
-        if view is None or work.group is None:
-            return
-        edits, rate = work.seams.edits_of(view.group), work.session.rate_hz
-        place_s = (int(edits.at[index]) - int(edits.shift[index])) / rate
-        for slide in view.group.slides:  # its cuts are where it starts and ends
-            if min(abs(slide.start_s - place_s), abs(slide.end_s - place_s)) < 1.5 / rate:
-                self._move_end(slide, place_s, by_s)
-                return
-        after = int(np.searchsorted(view.strokes.start_s, place_s - 1e-6))
-        if after >= len(view.strokes):
-            work.tell("After the last stroke the sound comes back to its place by itself.")
-            return
-        time_s = float(view.strokes.time_s[after])
-        work.do("Move a seam", give_seam(work.session, work.group.key, time_s, place_s + by_s))
-
-    def _move_end(self, slide: Slide, place_s: float, by_s: float) -> None:
-        """Let a slide start or end elsewhere."""
-        work = self._workspace
-        assert work.group is not None
-        at_start = abs(slide.start_s - place_s) < abs(slide.end_s - place_s)
-        span = (slide.start_s + by_s, slide.end_s) if at_start else (slide.start_s, slide.end_s + by_s)
-        without = slide_range(work.session, work.group.key, slide.start_s, slide.end_s, -slide.move_ms)
-        try:
-            work.do("Move a cut", slide_range(without, work.group.key, *span, slide.move_ms))
-        except SnareError as error:
-            work.tell_problem(str(error))
 
     # ---- gestures
 
@@ -479,7 +458,7 @@ class Loupe(QWidget):
         mark = self._mark_at(event.position())
         seam = self._seam_at(event.position())
         if seam is not None:
-            self._seam_dragged = (seam, 0.0)
+            self._seam_pull = _SeamPull(*seam)
             self._grab = Grab(event.position())
         elif mark is not None:  # with Shift a landing comes out of its start
             with_shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
@@ -492,9 +471,9 @@ class Loupe(QWidget):
         if event is None:
             return
         to = self._grab.drag(event.position())
-        if self._seam_dragged is not None and to is not None:
+        if self._seam_pull is not None and to is not None:
             by_s = self._time_at(to.x()) - self._time_at(self._grab.at.x())
-            self._seam_dragged = (self._seam_dragged[0], by_s)
+            self._seam_pull = replace(self._seam_pull, by_s=by_s)
             self.update()
             return
         if (pull := self._pull) is not None and to is not None:
@@ -507,7 +486,10 @@ class Loupe(QWidget):
         seam = self._seam_at(event.position())
         handled = mark is not None or seam is not None
         self.setCursor(Qt.CursorShape.SizeHorCursor if handled else Qt.CursorShape.ArrowCursor)
-        words = "A seam: drag it elsewhere; a double click leaves it to the program again." if seam is not None else ""
+        words = ""
+        if seam is not None:
+            does = "drag this edge to make it shorter or longer" if seam[1] else "drag it elsewhere"
+            words = f"A seam, {seam[0].fade_ms:.1f} ms long: {does}; a double click leaves it to the program again."
         if mark is not None:
             key, index, lands = mark
             words = describe_hit(self._workspace, key, index)
@@ -515,10 +497,12 @@ class Loupe(QWidget):
         self.setToolTip(words)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        seam, self._seam_dragged = self._seam_dragged, None
-        if seam is not None:
-            if seam[1]:
-                self._put_seam(*seam)
+        pulled, self._seam_pull = self._seam_pull, None
+        if pulled is not None:
+            if pulled.by_s and pulled.of_fade:
+                drag_fade(self._workspace, pulled.seam, pulled.seam.fade_ms - 1000.0 * pulled.by_s)
+            elif pulled.by_s:
+                drag_seam(self._workspace, pulled.seam, pulled.by_s)
             self.update()
             return
         pull, self._pull = self._pull, None
@@ -533,7 +517,8 @@ class Loupe(QWidget):
         if event is None or self._centre_s is None or (key := self._lane_at(event.position())) is None:
             return
         if self._seam_at(event.position()) is not None:
-            self._leave_seam()
+            if self._workspace.selected is not None:
+                leave_seam(self._workspace, self._workspace.selected)
             return
         mark, view = self._mark_at(event.position()), self._workspace.view
         if mark is not None and mark[2] and view is not None:

@@ -12,7 +12,7 @@ from supple_snare.session.stages import GroupView, at_strokes
 from supple_snare.sound.attacks import Progress
 from supple_snare.sound.cut import Cut, SeamMemory, plan_cut
 from supple_snare.sound.files import Recording
-from supple_snare.sound.joining import CutSettings
+from supple_snare.sound.joining import CutSettings, Told
 from supple_snare.sound.material import Material
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, ms_to_samples, s_to_samples
@@ -38,7 +38,7 @@ class CutRequest:
     arrivals: IntArray
     move: IntArray
     settings: CutSettings
-    places: dict[int, int]
+    places: dict[int, Told]
     slides: tuple[tuple[int, int, int], ...] = ()
 
 
@@ -129,12 +129,16 @@ def cut_depends(view: GroupView) -> tuple[object, ...]:
     return view.plan, cut_settings(view), view.group.seams_given, view.group.slides
 
 
-def _seams_given(view: GroupView, rate_hz: int) -> dict[int, int]:
-    """Places of seams put by hand, by the number of the stroke after them."""
-    given = [(seam.time_s, seam.place_s) for seam in view.group.seams_given]
-    places_s = at_strokes(view.strokes, given)
-    known = np.flatnonzero(np.isfinite(places_s))
-    return dict(zip(known.tolist(), s_to_samples(places_s[known], rate_hz).tolist(), strict=True))
+def _seams_given(view: GroupView, rate_hz: int) -> dict[int, Told]:
+    """Seams put by hand, by the number of the stroke after them."""
+    given = view.group.seams_given
+    which = at_strokes(view.strokes, [(seam.time_s, float(number)) for number, seam in enumerate(given)])
+    found = {}
+    for stroke in np.flatnonzero(np.isfinite(which)).tolist():
+        seam = given[int(which[stroke])]
+        fade = None if seam.fade_ms is None else max(1, ms_to_samples(seam.fade_ms, rate_hz))
+        found[stroke] = Told(int(s_to_samples(seam.place_s, rate_hz)), fade)
+    return found
 
 
 def _all_arrivals(hits: dict[str, Hits], rate_hz: int) -> IntArray:

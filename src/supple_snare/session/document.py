@@ -178,10 +178,22 @@ class SeamGiven(msgspec.Struct, frozen=True):
         The stroke.
     place_s : float
         From where its side of the seam sounds alone.
+    fade_ms : float or None
+        How long both sides sound before that; None for what the group's seams have.
+
+    Raises
+    ------
+    UsageError
+        If the fade makes no sense.
     """
 
     time_s: float
     place_s: float
+    fade_ms: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.fade_ms is not None:
+            CutSettings(fade_ms=self.fade_ms)
 
 
 class Slide(msgspec.Struct, frozen=True):

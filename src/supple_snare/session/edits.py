@@ -261,10 +261,18 @@ def give_moves(session: Session, group_key: str, moves_ms: Mapping[float, float]
     return _with_group(session, group_key, moves_given=tuple(sorted((*kept, *given), key=lambda each: each.time_s)))
 
 
-def give_seam(session: Session, group_key: str, time_s: float, place_s: float | None) -> Session:
-    """Put the seam before a stroke somewhere by hand, or leave it to the program again."""
+def give_seam(
+    session: Session, group_key: str, time_s: float, place_s: float | None, fade_ms: float | None = None
+) -> Session:
+    """Put the seam before a stroke somewhere by hand, with a fade of its own if one is given, or leave it again.
+
+    Raises
+    ------
+    UsageError
+        If the fade makes no sense.
+    """
     kept = [given for given in session.group(group_key).seams_given if abs(given.time_s - time_s) > SAME_HIT_S]
-    given = [] if place_s is None else [SeamGiven(time_s, place_s)]
+    given = [] if place_s is None else [SeamGiven(time_s, place_s, fade_ms)]
     return _with_group(session, group_key, seams_given=tuple(sorted((*kept, *given), key=lambda each: each.time_s)))
 
 

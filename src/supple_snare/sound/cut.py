@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import Recording
-from supple_snare.sound.joining import CutSettings, Gap, Joined, Joiner, Seam
+from supple_snare.sound.joining import CutSettings, Gap, Joined, Joiner, Seam, Told
 from supple_snare.timing.units import FloatArray, IntArray, frozen
 
 _RETURN_S = 2
@@ -87,7 +87,7 @@ def plan_cut(
     arrivals: IntArray,
     move: IntArray,
     settings: CutSettings | None = None,
-    places: Mapping[int, int] | None = None,
+    places: Mapping[int, Told] | None = None,
     slides: Sequence[tuple[int, int, int]] = (),
     memory: SeamMemory | None = None,
     known: Cut | None = None,
@@ -106,9 +106,9 @@ def plan_cut(
     move : int array, shape (n,)
         Wanted move of each stroke in samples.
     settings : CutSettings, optional
-    places : mapping of int to int, optional
-        Seams put somewhere by hand: by the number of the stroke after them, the sample of the recording from which its
-        side sounds alone. One that would touch the seam before or the stroke itself is not believed.
+    places : mapping of int to Told, optional
+        Seams put somewhere by hand, by the number of the stroke after them. One that would touch the seam before or
+        the stroke itself is not believed.
     slides : sequence of (int, int, int)
         Sound moved by hand inside a piece: first sample, sample after the last, and how much more it moves. It ends
         where the next stroke is cut, if that comes earlier.
@@ -141,7 +141,7 @@ def plan_cut(
             i, stop = turn.stroke, turn.at
             if progress is not None and i % 16 == 0:
                 progress(i / len(anchors))
-            told: int | None = stop  # a slide begins and ends where a person said
+            told: Told | None = Told(stop)  # a slide begins and ends where a person said
             if turn.slides_by is not None:
                 goal = (strokes[-1].move if strokes else 0) + turn.slides_by
             elif i < len(move):

@@ -66,6 +66,13 @@ class Seam(NamedTuple):
     fade: int
 
 
+class Told(NamedTuple):
+    """Where a person wants a seam: the place from which its coming side sounds alone, and the fade before that."""
+
+    place: int
+    fade: int | None = None
+
+
 @dataclass(frozen=True)
 class Gap:
     """Two neighbouring pieces whose moves differ, in samples: all that the seams between them follow from.
@@ -80,8 +87,7 @@ class Gap:
         By how much they move.
     earliest : int
         The seam before this gap, as a place of the piece before: none may stand before that.
-    told : int or None
-        Where a person wants the seam.
+    told : Told or None
     """
 
     starts: tuple[int, ...]
@@ -89,7 +95,7 @@ class Gap:
     before: int
     after: int
     earliest: int
-    told: int | None = None
+    told: Told | None = None
 
     @property
     def width(self) -> int:
@@ -276,8 +282,10 @@ class _Room:
 
 def _join_at(matcher: Matcher, gap: Gap, fade: int) -> Joined | None:
     """A seam where a person put it, if it fits between the one before and the attack."""
-    place = gap.told
-    if place is None or place > gap.stop or place + gap.width - fade < gap.earliest:
+    if gap.told is None:
+        return None
+    place, fade = gap.told.place, gap.told.fade or fade
+    if place > gap.stop or place + gap.width - fade < gap.earliest:
         return None
     join = matcher.best((place, place), gap.width, fade)
     return Joined((Seam(place + gap.after, gap.after, fade),), gap.after, gap.after, jump_db=join.change_db)

@@ -6,14 +6,15 @@ from collections.abc import Callable
 
 import numpy as np
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QListView, QListWidget, QListWidgetItem, QPushButton
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QListView, QListWidget, QListWidgetItem, QPushButton
 
 from supple_snare.desk import stroke_tools
 from supple_snare.desk.cards.base import Card
-from supple_snare.desk.controls import button, choice, fill_choice, head, words
+from supple_snare.desk.controls import button, choice, fill_choice, head, number, show_number, soft, words
 from supple_snare.desk.entries import EntryDelegate
 from supple_snare.desk.hear_around import How, hear_chosen
 from supple_snare.desk.in_words import describe_leads, describe_move, describe_place
+from supple_snare.desk.seam_tools import ahead_ms, given_to, leave_seam, put_seam, seam_of
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.doubts import Doubt
 from supple_snare.session.edits import give_moves
@@ -76,6 +77,21 @@ class ProofCard(Card):
             answers.addWidget(push, place // 3, place % 3)
             self._answers[act] = push
         self.column.addLayout(answers)
+        self._seam_head = head("Its seam")
+        self._ahead = number(0.0, 500.0, "How far before the stroke its seam ends", unit=" ms", digits=1, step=0.5)
+        self._fade = number(0.5, 100.0, "How long this seam's fade is", unit=" ms", digits=1, step=0.5)
+        self._own_seam = button("As found", "Leave this seam to the program again")
+        self._own_seam.setStyleSheet("padding: 0 10px; min-height: 22px;")
+        self._own_seam.clicked.connect(self._leave_seam)
+        top, seam = QHBoxLayout(), QHBoxLayout()
+        top.addWidget(self._seam_head, 1)
+        top.addWidget(self._own_seam)
+        for name, box in (("Ahead", self._ahead), ("Fade", self._fade)):
+            box.valueChanged.connect(self._put_seam)
+            seam.addWidget(soft(name))
+            seam.addWidget(box, 1)
+        self.column.addLayout(top)
+        self.column.addLayout(seam)
         self.column.addWidget(
             words("D and Shift+D go to the next and the one before. Drag its peg or use Alt+←→ to move it yourself.")
         )
@@ -121,8 +137,42 @@ class ProofCard(Card):
         self.list.blockSignals(False)
         self._offer_answers()
 
+    def _show_seam(self) -> None:
+        """The seam before the selected stroke, if it has one."""
+        work, stroke = self.work, self.work.selected
+        view, seam = work.view, None if stroke is None else seam_of(work, stroke)
+        for part in (self._ahead, self._fade, self._own_seam):
+            part.setEnabled(seam is not None)
+        if view is None or stroke is None or seam is None:
+            self._seam_head.setText("Its seam")
+            self._own_seam.setEnabled(False)
+            return
+        given, ahead = given_to(view, stroke), ahead_ms(work, stroke, seam)
+        show_number(self._ahead, ahead)
+        show_number(self._fade, seam.fade_ms)
+        self._own_seam.setEnabled(given is not None)
+        told = ""
+        if given is not None:
+            wanted = 1000.0 * (float(view.strokes.start_s[stroke]) - given.place_s)
+            told = " · put by hand" if abs(wanted - ahead) < 0.1 else " · no room where it was put"
+        self._seam_head.setText(f"Its seam{told}")
+
+    def _put_seam(self) -> None:
+        work, stroke = self.work, self.work.selected
+        seam = None if stroke is None else seam_of(work, stroke)
+        if stroke is None or seam is None:
+            return
+        exact = (ahead_ms(work, stroke, seam), seam.fade_ms)
+        typed = (self._ahead.value(), self._fade.value())  # what was not touched stays as it is to the sample
+        put_seam(work, stroke, *(was if abs(was - is_) < 0.06 else is_ for was, is_ in zip(exact, typed, strict=True)))
+
+    def _leave_seam(self) -> None:
+        if self.work.selected is not None:
+            leave_seam(self.work, self.work.selected)
+
     def _offer_answers(self) -> None:
         """What can be said of the selected stroke; without a doubt about it there is nothing to agree to."""
+        self._show_seam()
         question = question_here(self.work)
         for act, push in self._answers.items():
             push.setEnabled(_makes_sense(self.work, act, question))
