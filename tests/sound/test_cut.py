@@ -80,7 +80,7 @@ def test_attacks_move_whole_and_stand_in_one_piece(group, wanted):
         assert np.count_nonzero(onset_sources == at) == 1
 
 
-@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(moves, moves, st.integers(0, 40), st.booleans())
 def test_what_was_found_before_only_saves_time(group, first, second, changed, room_tone):
     """A plan beside another one that it shares moves with is the same as alone."""
@@ -113,7 +113,7 @@ def test_a_moved_stroke_has_only_its_own_seams_looked_for(group):
         assert best.call_count > once + 30
 
 
-@settings(max_examples=15, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=8, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(moves, st.booleans(), st.booleans())
 def test_a_plan_that_was_kept_is_remembered_without_a_look(group, wanted, room_tone, slid):
     """It is the same once more, also with room tone and slides; after it, nothing of it is looked for."""

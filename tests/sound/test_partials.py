@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from supple_snare.sound.attacks import Analysis, analyse
@@ -100,6 +100,7 @@ def test_a_note_that_trembles_is_one_note(tmp_path):
     assert settle_starts(found.attacks, 0.0) == pytest.approx([0.5, 3.0], abs=0.02)
 
 
+@settings(max_examples=25)
 @given(st.lists(st.integers(1, 9_000), min_size=1, max_size=12))
 def test_blocks_of_any_length_tell_the_same(lengths):
     """Where the sound is cut into blocks makes no difference."""
