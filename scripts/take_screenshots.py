@@ -19,8 +19,8 @@ from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from supple_snare.demo.session import demo_listening, demo_session
+from supple_snare.desk.answers import step_question
 from supple_snare.desk.cards.grid import GridCard
-from supple_snare.desk.cards.proof import step_question
 from supple_snare.desk.groove_library import show_library
 from supple_snare.desk.hit_tools import choose_hit
 from supple_snare.desk.theme import apply_theme

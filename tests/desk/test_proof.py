@@ -10,8 +10,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QInputDialog, QMenu
 
-from supple_snare.desk import snapshot_menu, stroke_tools
-from supple_snare.desk.cards import proof
+from supple_snare.desk import answers, snapshot_menu, stroke_tools
 from supple_snare.desk.cards.proof import ProofCard
 from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.hear_around import hear_chosen
@@ -133,7 +132,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
         assert card.list.sizeHintForRow(row) >= 14 * (2 + len(told))
     window.hand.step_doubt(1)
     assert work.selected == asked[0].stroke
-    assert card._answers[proof.fine].isEnabled() and not card._answers[proof.ask].isEnabled()
+    assert card._answers[answers.fine].isEnabled() and not card._answers[answers.ask].isEnabled()
     window.hand.take()
     left = [question for question in work.seams.questions_of(work.group) if not question.answered]
     assert len(left) == len(asked) - 1
@@ -147,11 +146,11 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     assert "done" in card._count.text()
     assert window.steps.buttons["proof"].state == "all heard"
     card.filter.setCurrentIndex(card.filter.findData("answered"))
-    card.refresh()
+    card.filter.activated.emit(card.filter.currentIndex())
     assert card.list.count() == len(asked) - 1
     card.list.setCurrentRow(0)
-    assert card._answers[proof.ask].isEnabled() and not card._answers[proof.fine].isEnabled()
-    proof.ask(work)
+    assert card._answers[answers.ask].isEnabled() and not card._answers[answers.fine].isEnabled()
+    answers.ask(work)
     assert any(not question.answered for question in work.seams.questions_of(work.group))
 
 
@@ -166,8 +165,8 @@ def test_a_stroke_past_the_reach_is_brought_in(tight):
     stroke = int(past[0])
     work.look(selected_s=float(work.view.strokes.time_s[stroke]))
     settle(window)
-    assert card._answers[proof.bring_in].isEnabled() and not card._answers[proof.move_less].isEnabled()
-    proof.bring_in(work)
+    assert card._answers[answers.bring_in].isEnabled() and not card._answers[answers.move_less].isEnabled()
+    answers.bring_in(work)
     settle(window)
     deviation = plan.deviation_ms[stroke]
     expected = -0.5 * (deviation - np.copysign(2.0, deviation))
@@ -175,7 +174,7 @@ def test_a_stroke_past_the_reach_is_brought_in(tight):
     assert stroke not in [question.stroke for question in work.seams.questions_of(work.group) if not question.answered]
     work.look(selected_s=float(work.view.strokes.time_s[stroke]))
     settle(window)
-    assert not card._answers[proof.bring_in].isEnabled()
+    assert not card._answers[answers.bring_in].isEnabled()
 
 
 def test_a_doubt_is_heard_in_turn(tight):
@@ -237,11 +236,13 @@ def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
     card = window.cards["proof"]
     assert isinstance(card, ProofCard)
     cut = work.seams.cut_of(work.group)
-    seams = proof.seam_strokes(cut)
+    seams = answers.seam_strokes(cut)
     card.filter.setCurrentIndex(card.filter.findData("seams"))
-    card.refresh()
+    card.filter.activated.emit(card.filter.currentIndex())
     assert card.list.count() == len(seams) == np.count_nonzero(np.diff(cut.move, prepend=0))
-    card.list.setCurrentRow(4)
+    for key in (Qt.Key.Key_D, Qt.Key.Key_D, Qt.Key.Key_Return, Qt.Key.Key_D, Qt.Key.Key_D):
+        QTest.keyClick(window, key)  # seams nobody asked about are gone through, too
+    assert (work.selected, card.list.currentRow()) == (seams[4], 4)
     wait_until(lambda: window.loupe.is_loaded)
     loupe = window.loupe
     loupe.zoom(-2)
@@ -270,7 +271,7 @@ def test_one_seam_has_a_fade_of_its_own(tight):
     card, loupe = window.cards["proof"], window.loupe
     assert isinstance(card, ProofCard)
     before = work.seams.cut_of(work.group)
-    stroke = next(each for each in proof.seam_strokes(before)[5:] if seam_of(work, each).fade_ms > 4.9)
+    stroke = next(each for each in answers.seam_strokes(before)[5:] if seam_of(work, each).fade_ms > 4.9)
     work.look(selected_s=float(work.view.strokes.time_s[stroke]))
     wait_until(lambda: loupe.is_loaded)
     seam = seam_of(work, stroke)

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from supple_snare.desk import hit_tools, stroke_tools
-from supple_snare.desk.cards import proof
+from supple_snare.desk import answers, hit_tools, stroke_tools
 from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player
 from supple_snare.desk.workspace import Workspace
@@ -34,14 +33,14 @@ class Hand:
     def take(self) -> None:
         """Count bleed as played; in Proof answer that it is fine."""
         if self._work.looks.step == "proof":
-            proof.fine(self._work)
+            answers.fine(self._work)
         else:
             self.mend(hit_tools.promote_hits)
 
     def hold(self) -> None:
         """Hold what is selected; in Proof answer so."""
         if self._work.looks.step == "proof" and self._work.looks.range_s is None:
-            proof.hold(self._work)
+            answers.hold(self._work)
         else:
             stroke_tools.hold_selection(self._work)
 
@@ -65,7 +64,7 @@ class Hand:
         if self._work.looks.step == "hits":
             self.step_hit(steps, True)
         else:
-            proof.step_question(self._work, steps)
+            answers.step_question(self._work, steps)
 
     def step_hit(self, steps: int, doubtful: bool) -> None:
         """Go to the next hit of the chosen track, or the next doubtful one."""

@@ -58,6 +58,8 @@ class Looks:
         Key of the section whose settings Tighten shows; None for those of the whole take.
     behind : str
         Name of the snapshot whose version stands pale behind the present one on the page; "" for as played.
+    proofing : object
+        What Proof lists: what is left to hear (None) or that of one reason, "answered", or "seams".
     from_aim : bool
         Whether the lean chart shows deviations from the aim in place of offsets from the grid.
     """
@@ -86,6 +88,7 @@ class Looks:
     tapping: str = ""
     scope: str | None = None
     behind: str = ""
+    proofing: object = None
     from_aim: bool = False
 
     @property

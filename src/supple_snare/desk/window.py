@@ -26,8 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from supple_snare.desk import hit_tools, stroke_tools
-from supple_snare.desk.cards import proof
+from supple_snare.desk import answers, hit_tools, stroke_tools
 from supple_snare.desk.cards.base import Card
 from supple_snare.desk.cards.feel import FeelCard
 from supple_snare.desk.cards.gather import GatherCard
@@ -335,9 +334,9 @@ class Window(QMainWindow):
         act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
         menu.addSeparator()
-        act("Take the other slot", lambda: hand.prove(proof.other_slot), "U")
-        act("Move less", lambda: hand.prove(proof.move_less), "I")
-        act("Bring in what lies past the reach", lambda: hand.prove(proof.bring_in), "Shift+I")
+        act("Take the other slot", lambda: hand.prove(answers.other_slot), "U")
+        act("Move less", lambda: hand.prove(answers.move_less), "I")
+        act("Bring in what lies past the reach", lambda: hand.prove(answers.bring_in), "Shift+I")
         menu.addSeparator()
         ways: tuple[tuple[str, str, How], ...] = (
             ("Hear as played", "1", "played"),
