@@ -194,6 +194,7 @@ def test_a_doubt_is_heard_in_turn(tight):
     hear_chosen(work, "turn")
     assert not window.player.is_playing
     assert work.looks.around_s is None
+    assert work.looks.tightened
 
 
 def test_what_plays_follows_a_control_that_is_still_turned(tight):

@@ -150,6 +150,8 @@ def makes_sense(work: Workspace, act: Callable[[Workspace], None], question: Que
     view, group, stroke = work.view, work.group, work.selected
     if view is None or group is None or stroke is None:
         return False
+    if act is fine and work.looks.proofing == SEAMS:
+        return True
     if act in (fine, ask):
         return question is not None and question.answered == (act is ask)
     if act is bring_in:

@@ -35,5 +35,6 @@ def hear_chosen(work: Workspace, how: How) -> None:
 
 
 def end_hearing(work: Workspace) -> None:
-    """No loop around anything any more."""
-    work.look(around_s=None, around_beats=0.0, in_turn=False)
+    """No loop around anything any more; what was heard in turn is shown as it will be handed over."""
+    looks = work.looks
+    work.look(around_s=None, around_beats=0.0, in_turn=False, tightened=looks.tightened or looks.in_turn)

@@ -249,6 +249,7 @@ class Page(QAbstractScrollArea):
     def _paint_playhead(self, painter: QPainter) -> None:
         layout = self.page_layout
         row, x = layout.place_of(self._playhead_s)
+        x = max(x, layout.line_left_px)  # silence before the first row is not on the page
         y = row * layout.row_px - self._bar.value()
         painter.setPen(QPen(theme.INK, 1))
         painter.drawLine(QPointF(x, y + 2), QPointF(x, y + layout.row_px - 2))
