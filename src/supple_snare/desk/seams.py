@@ -70,6 +70,10 @@ class Seams(QObject):
         """Another session takes the place of this one."""
         for each in (self._cuts, self._nearby, self._memories):
             each.clear()
+        for job in (self._job, self._job_nearby):
+            if job is not None:
+                job.cancel()
+        self._job = self._job_nearby = None
 
     def cut_of(self, group: Group) -> Cut | None:
         """The seams of a group, if they are known for its present plan."""
@@ -159,7 +163,11 @@ class Seams(QObject):
             return [cut_of_request(request, progress, memory) for _, request, memory in wanted]
 
         def done(cuts: list[Cut]) -> None:
-            self._nearby |= {view.group.key: (view, cut) for (view, *_), cut in zip(wanted, cuts, strict=True)}
+            if self._job_nearby is not job:
+                return  # it was of another session
+            found = {view.group.key: (view, cut) for (view, *_), cut in zip(wanted, cuts, strict=True)}
+            unknown = {view.group.key for view in self._unknown()}  # all may have been found meanwhile
+            self._nearby |= {key: each for key, each in found.items() if key in unknown}
             self._job_nearby = None
             self.changed.emit()
             self.find_nearby(start_s, end_s)
