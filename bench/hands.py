@@ -26,7 +26,7 @@ from typing import Any
 
 _STANDS_STILL_S = 60
 _DEEDS_TOLD = 10
-_FORBIDDEN = ("Quit", "Keys and legend", "Menu")
+_FORBIDDEN = ("Quit", "Keys and legend", "The menu")
 """What leaves the window, or waits in a dialog or menu that nobody closes."""
 
 _PICTURES = ("_Canvas", "LeanChart", "LevelChart", "TempoChart", "Loupe", "ResponseCurve", "FeelPicture")
