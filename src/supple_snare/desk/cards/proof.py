@@ -19,6 +19,9 @@ from supple_snare.desk.workspace import Workspace
 from supple_snare.session.doubts import Doubt
 from supple_snare.session.proof import Question
 
+_SEEN_MS = 0.06
+"""Lengths that differ by less are shown alike."""
+
 
 class ProofCard(Card):
     """A list that gets shorter."""
@@ -74,7 +77,8 @@ class ProofCard(Card):
             self._answers[act] = push
         self.column.addLayout(grid)
         self._seam_head = head("Its seam")
-        self._ahead = number(0.0, 500.0, "How far before the stroke its seam ends", unit=" ms", digits=1, step=0.5)
+        self._seam_shown_s: float | None = None
+        self._ahead = number(0.0, 9_999.0, "How far before the stroke its seam ends", unit=" ms", digits=1, step=0.5)
         self._fade = number(0.5, 100.0, "How long this seam's fade is", unit=" ms", digits=1, step=0.5)
         self._own_seam = button("As found", "Leave this seam to the program again")
         self._own_seam.setStyleSheet("padding: 0 10px; min-height: 22px;")
@@ -137,9 +141,13 @@ class ProofCard(Card):
         self.work.look(proofing=self.filter.currentData())
 
     def _show_seam(self) -> None:
-        """The seam before the selected stroke, if it has one."""
+        """The seam before the selected stroke, if it has one; while it is looked for, what was said of it."""
         work, stroke = self.work, self.work.selected
-        view, seam = work.view, None if stroke is None else seam_of(work, stroke)
+        view = work.view
+        if view is not None and work.seams.cut_of(view.group) is None and work.looks.selected_s == self._seam_shown_s:
+            return  # whoever turns a number goes on turning it
+        self._seam_shown_s = work.looks.selected_s
+        seam = None if stroke is None else seam_of(work, stroke)
         for part in (self._ahead, self._fade, self._own_seam):
             part.setEnabled(seam is not None)
         if view is None or stroke is None or seam is None:
@@ -158,12 +166,14 @@ class ProofCard(Card):
 
     def _put_seam(self) -> None:
         work, stroke = self.work, self.work.selected
-        seam = None if stroke is None else seam_of(work, stroke)
-        if stroke is None or seam is None:
+        if stroke is None:
             return
-        exact = (ahead_ms(work, stroke, seam), seam.fade_ms)
-        typed = (self._ahead.value(), self._fade.value())  # what was not touched stays as it is to the sample
-        put_seam(work, stroke, *(was if abs(was - is_) < 0.06 else is_ for was, is_ in zip(exact, typed, strict=True)))
+        seam, told = seam_of(work, stroke), (self._ahead.value(), self._fade.value())
+        if seam is not None:  # what was not touched stays as it is to the sample
+            exact = (ahead_ms(work, stroke, seam), seam.fade_ms)
+            ahead, fade = (was if abs(was - said) < _SEEN_MS else said for was, said in zip(exact, told, strict=True))
+            told = ahead, fade
+        put_seam(work, stroke, *told)
 
     def _leave_seam(self) -> None:
         if self.work.selected is not None:
