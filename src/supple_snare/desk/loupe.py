@@ -23,7 +23,7 @@ from supple_snare.desk.hit_tools import (
 )
 from supple_snare.desk.in_words import describe_hit, describe_leads
 from supple_snare.desk.jobs import JobRunner
-from supple_snare.desk.seam_tools import SeamSeen, drag_fade, drag_seam, leave_seam, seams_between
+from supple_snare.desk.seam_tools import SeamSeen, drag_fade, drag_seam, leave_seen, seams_between
 from supple_snare.desk.shapes import draw_lines, polygon
 from supple_snare.desk.workspace import Workspace
 from supple_snare.sound.editlist import EditList
@@ -516,9 +516,8 @@ class Loupe(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         if event is None or self._centre_s is None or (key := self._lane_at(event.position())) is None:
             return
-        if self._seam_at(event.position()) is not None:
-            if self._workspace.selected is not None:
-                leave_seam(self._workspace, self._workspace.selected)
+        if (seam := self._seam_at(event.position())) is not None:
+            leave_seen(self._workspace, seam[0])
             return
         mark, view = self._mark_at(event.position()), self._workspace.view
         if mark is not None and mark[2] and view is not None:

@@ -12,6 +12,7 @@ from supple_snare.session.cutting import cut_settings
 from supple_snare.session.document import SeamGiven, Slide
 from supple_snare.session.edits import SAME_HIT_S, give_seam, slide_range
 from supple_snare.session.stages import GroupView
+from supple_snare.sound.editlist import EditList
 
 _LEAST_FADE_MS, _LONGEST_FADE_MS = 0.5, 100.0
 _SAME_MS = 0.05
@@ -19,9 +20,17 @@ _SAME_MS = 0.05
 
 @dataclass(frozen=True)
 class SeamSeen:
-    """A seam of the group on the page: its number in the edit list, and its fade in the tightened version."""
+    """A seam of the group on the page.
 
-    index: int
+    Attributes
+    ----------
+    place_s : float
+        From which moment of the recording the coming side sounds alone.
+    start_s, end_s : float
+        Its fade in the tightened version.
+    """
+
+    place_s: float
     start_s: float
     end_s: float
 
@@ -38,7 +47,12 @@ def seams_between(work: Workspace, start_s: float, end_s: float) -> list[SeamSee
     edits, rate = work.seams.edits_of(work.view.group), work.session.rate_hz
     ends, starts = edits.at / rate, (edits.at - edits.fade) / rate
     touching = np.flatnonzero((ends > start_s) & (starts < end_s) & (edits.at > 0))
-    return [SeamSeen(i, float(starts[i]), float(ends[i])) for i in touching.tolist()]
+    return [_seen(edits, index, rate) for index in touching.tolist()]
+
+
+def _seen(edits: EditList, index: int, rate_hz: int) -> SeamSeen:
+    at, shift, fade = (int(column[index]) for column in (edits.at, edits.shift, edits.fade))
+    return SeamSeen((at - shift) / rate_hz, (at - fade) / rate_hz, at / rate_hz)
 
 
 def seam_of(work: Workspace, stroke: int) -> SeamSeen | None:
@@ -48,15 +62,14 @@ def seam_of(work: Workspace, stroke: int) -> SeamSeen | None:
     if view is None or cut is None or cut.move[stroke] == (cut.move[stroke - 1] if stroke else 0):
         return None
     rate = work.session.rate_hz
-    index = int(cut.edits.piece_at(round(float(view.strokes.start_s[stroke]) * rate) + int(cut.move[stroke])))
-    at, fade = int(cut.edits.at[index]), int(cut.edits.fade[index])
-    return SeamSeen(index, (at - fade) / rate, at / rate)
+    heard = round(float(view.strokes.start_s[stroke]) * rate) + int(cut.move[stroke])
+    return _seen(cut.edits, int(cut.edits.piece_at(heard)), rate)
 
 
 def ahead_ms(work: Workspace, stroke: int, seam: SeamSeen) -> float:
     """How far before its stroke a seam ends."""
     assert work.view is not None
-    return 1000.0 * (float(work.view.strokes.start_s[stroke]) - _place_s(work, seam))
+    return 1000.0 * (float(work.view.strokes.start_s[stroke]) - seam.place_s)
 
 
 def given_to(view: GroupView, stroke: int) -> SeamGiven | None:
@@ -89,8 +102,8 @@ def drag_seam(work: Workspace, seam: SeamSeen, by_s: float) -> None:
     view = work.view
     if view is None or work.group is None:
         return
-    if (slide := _slide_at(view, _place_s(work, seam), work.session.rate_hz)) is not None:
-        _move_end(work, slide, _place_s(work, seam), by_s)
+    if (slide := _slide_at(view, seam.place_s, work.session.rate_hz)) is not None:
+        _move_end(work, slide, seam.place_s, by_s)
     elif (stroke := _stroke_after(work, seam)) is not None:
         put_seam(work, stroke, ahead_ms(work, stroke, seam) - 1000.0 * by_s, seam.fade_ms)
 
@@ -100,23 +113,22 @@ def drag_fade(work: Workspace, seam: SeamSeen, fade_ms: float) -> None:
     view = work.view
     if view is None:
         return
-    if _slide_at(view, _place_s(work, seam), work.session.rate_hz) is not None:
+    if _slide_at(view, seam.place_s, work.session.rate_hz) is not None:
         work.tell("The cuts of slid sound have the fade of the group: set it in Tighten.")
     elif (stroke := _stroke_after(work, seam)) is not None:
         put_seam(work, stroke, ahead_ms(work, stroke, seam), fade_ms)
 
 
-def _place_s(work: Workspace, seam: SeamSeen) -> float:
-    """From which moment of the recording the coming side of a seam sounds alone."""
-    assert work.view is not None
-    edits = work.seams.edits_of(work.view.group)
-    return (int(edits.at[seam.index]) - int(edits.shift[seam.index])) / work.session.rate_hz
+def leave_seen(work: Workspace, seam: SeamSeen) -> None:
+    """Leave this seam to the program again."""
+    if work.view is not None and (stroke := _stroke_after(work, seam)) is not None:
+        leave_seam(work, stroke)
 
 
 def _stroke_after(work: Workspace, seam: SeamSeen) -> int | None:
     """The stroke that a seam belongs to; says so where there is none."""
     assert work.view is not None
-    after = int(np.searchsorted(work.view.strokes.start_s, _place_s(work, seam) - 1e-6))
+    after = int(np.searchsorted(work.view.strokes.start_s, seam.place_s - 1e-6))
     if after < len(work.view.strokes):
         return after
     work.tell("After the last stroke the sound comes back to its place by itself.")
