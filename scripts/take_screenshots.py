@@ -53,8 +53,15 @@ def wait(app: QApplication, until: Callable[[], bool], seconds: float = 60.0) ->
         time.sleep(0.01)
 
 
+def zoom_loupe(window: Window, span_ms: float) -> None:
+    """Show so much time in the loupe."""
+    while window.loupe.span_ms != span_ms:
+        window.loupe.zoom(1 if window.loupe.span_ms > span_ms else -1)
+
+
 def choose_flam(window: Window) -> None:
     """Look at the first flam of the first lead."""
+    zoom_loupe(window, 80.0)
     view = window.work.view
     assert view is not None
     hits = view.hits[view.leads[0]]
@@ -111,7 +118,7 @@ def follow_drums(window: Window) -> None:
 def look_at_doubt(window: Window) -> None:
     """A stroke in the loupe whose leads lie apart, with the seam before it."""
     window.work.look(loupe=True)
-    window.loupe.zoom(-1)
+    zoom_loupe(window, 150.0)
     for _ in range(5):
         step_question(window.work, 1)
 
@@ -172,11 +179,11 @@ STEP_OF = {
     "overhead": "hits",
     "measure": "feel",
     "grooves": "feel",
-    "listening": "proof",
     "recovery": "gather",
     "midi-part": "tighten",
     "reference": "tighten",
     "fill": "tighten",
+    "listening": "proof",  # last: it plays, and the transport tells for the rest of the sitting where that was late
 }
 
 
