@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from dataclasses import dataclass
+import shutil
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -108,13 +109,14 @@ def make_take(
     return Take(root=folder, files=tuple(files), starts_s=starts, tempo_bpm=tempo, first_beat_s=first)
 
 
-@pytest.fixture
-def take(tmp_path: Path) -> Take:
-    """A take in 24-bit WAV."""
-    return make_take(tmp_path / "take")
-
-
 @pytest.fixture(scope="session")
 def shared_take(tmp_path_factory: pytest.TempPathFactory) -> Take:
-    """The same for tests that only read it."""
+    """A take in 24-bit WAV, for tests that only read it."""
     return make_take(tmp_path_factory.mktemp("shared"))
+
+
+@pytest.fixture
+def take(tmp_path: Path, shared_take: Take) -> Take:
+    """A copy of it."""
+    root = Path(shutil.copytree(shared_take.root, tmp_path / "take"))
+    return replace(shared_take, root=root, files=tuple(root / path.name for path in shared_take.files))

@@ -17,8 +17,10 @@ from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
 from supple_snare.session.grid_edits import with_grid
 from supple_snare.sound.attacks import Analysis, analyse
+from supple_snare.sound.bleed import judge_group
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.grid import Grid
 from tests.conftest import Take
 
@@ -75,12 +77,21 @@ def heard(shared_take: Take) -> dict[str, Analysis]:
     return {path.name: analyse(Ear.of(read_recording(path))) for path in shared_take.files}
 
 
+@pytest.fixture(scope="session")
+def judged(shared_take: Take, heard: dict[str, Analysis]) -> list[Verdict]:
+    """What is made of that."""
+    ears = [Ear.of(read_recording(path)) for path in shared_take.files]
+    return judge_group(ears, [heard[path.name] for path in shared_take.files])
+
+
 @pytest.fixture
-def ready(window: Window, take: Take, heard: dict[str, Analysis]) -> Window:
+def ready(window: Window, take: Take, heard: dict[str, Analysis], judged: list[Verdict]) -> Window:
     """The window with the small take, listened to, on its grid, seams found."""
-    for path in take.files:
-        window.work.stages.learn(Ear.of(read_recording(path.resolve())), heard[path.name])
-    window.work.add_files(list(take.files), group_name="Drums")
+    ears = tuple(Ear.of(read_recording(path.resolve())) for path in take.files)
+    for ear, path in zip(ears, take.files, strict=True):
+        window.work.stages.learn(ear, heard[path.name])
+    window.work.stages.learn_verdicts(ears, judged)
     window.work.do("Grid", with_grid(window.work.session, Grid(take.tempo_bpm, take.first_beat_s)))
+    window.work.add_files(list(take.files), group_name="Drums")
     settle(window)
     return window
