@@ -218,6 +218,7 @@ def test_what_plays_follows_a_control_that_is_still_turned(tight):
     window.player.play()
     for strength in (0.8, 0.5, 0.2):
         work.set_response("Turn", replace(work.response, strength=strength))
+    assert work.jobs.jobs and not window._work_strip._told()  # it is over too soon to be told
     moved = np.rint(work.view.plan.move_ms * 48.0).astype(int)
     assert np.count_nonzero((moved != before)[inside]) >= 4
     assert (moved != before)[outside].any()

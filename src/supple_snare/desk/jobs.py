@@ -75,6 +75,7 @@ class JobRunner(QObject):
     def submit(self, label: str, work: Work, done: Callable[[Any], None], failed: Callable[[Exception], None]) -> Job:
         """Run `work(progress)` on a worker thread, then `done(result)` or `failed(error)` on this one.
 
+        Work without a label is not told to anybody.
         After `shut_down` nothing is run any more: the last results may still ask for more work.
         """
         job = Job(label)

@@ -176,7 +176,7 @@ class Seams(QObject):
             if self._job_nearby is job:
                 self._job_nearby = None
 
-        job = self._job_nearby = self._jobs.submit("Finding seams", work, done, self.failed.emit)
+        job = self._job_nearby = self._jobs.submit("", work, done, self.failed.emit)
         job.ended.connect(ended)
 
     def _unknown(self) -> list[GroupView]:

@@ -37,13 +37,17 @@ class WorkStrip(QWidget):
         self._stop.clicked.connect(self._cancel)
         for part in (self._words, self._bar, self._stop):
             row.addWidget(part)
-        self._soon = once_quiet(self, _PATIENCE_MS, lambda: self._appear(bool(self._jobs.jobs)))
+        self._soon = once_quiet(self, _PATIENCE_MS, lambda: self._appear(bool(self._told())))
         self._appear(False)
         jobs.running_changed.connect(self._refresh)
         self._refresh()
 
+    def _told(self) -> list[Job]:
+        """What runs, but for what has no name because nobody waits for it."""
+        return [job for job in self._jobs.jobs if job.label]
+
     def _refresh(self) -> None:
-        running = self._jobs.jobs
+        running = self._told()
         if not running:
             self._soon.stop()
             self._appear(False)
