@@ -28,6 +28,17 @@ def _own_home(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         monkeypatch.setenv(name, str(tmp_path / "home" / name))
 
 
+def alike(one, other) -> bool:
+    """Whether two values hold the same, arrays and all."""
+    if isinstance(one, np.ndarray):
+        return one.dtype == other.dtype and np.array_equal(one, other, equal_nan=one.dtype.kind == "f")
+    if hasattr(one, "__dataclass_fields__"):
+        return all(alike(getattr(one, name), getattr(other, name)) for name in one.__dataclass_fields__)
+    if isinstance(one, tuple | list):
+        return len(one) == len(other) and all(map(alike, one, other))
+    return bool(one == other)
+
+
 @dataclass(frozen=True)
 class Take:
     """A small take on disk and when each drum was struck."""

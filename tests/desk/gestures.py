@@ -50,3 +50,10 @@ def mark_of(window: Window, key: str, time_s: float) -> QPointF:
     lanes = dict(hit_lanes(window.page.page_layout, view, window.work.looks.track or None))
     line = point_of(window, time_s)
     return QPointF(line.x(), line.y() - window.page.page_layout.base_px + lanes[key])
+
+
+def pick(box, data) -> None:
+    """Choose an entry of a list as a person does."""
+    index = next(row for row in range(box.count()) if box.itemData(row) == data)
+    box.setCurrentIndex(index)
+    box.activated.emit(index)

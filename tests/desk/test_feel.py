@@ -25,16 +25,9 @@ from supple_snare.timing.cycle import Cycle
 from supple_snare.timing.groove import Groove, GrooveSlot
 from supple_snare.timing.tighten import Response
 from tests.desk.conftest import settle, wait_until
-from tests.desk.gestures import drag, mouse
+from tests.desk.gestures import drag, mouse, pick
 
 LAID_BACK = Groove("Laid back", 4.0, tuple(GrooveSlot(n / 2, 0.02, 11.0, count=4) for n in range(8)), 109.0)
-
-
-def pick(box, data) -> None:
-    """Choose an entry of a list as a person does."""
-    index = next(row for row in range(box.count()) if box.itemData(row) == data)
-    box.setCurrentIndex(index)
-    box.activated.emit(index)
 
 
 @pytest.fixture

@@ -21,7 +21,7 @@ from supple_snare.session.edits import change_group, set_response
 from supple_snare.session.section_edits import split_section
 from supple_snare.timing.tighten import Kept, Response
 from tests.desk.conftest import settle, wait_until
-from tests.desk.gestures import drag
+from tests.desk.gestures import drag, pick
 
 
 @pytest.fixture
@@ -145,8 +145,7 @@ def test_doubts_are_heard_answered_and_get_fewer(tight):
     settle(window)
     assert "done" in card._count.text()
     assert window.steps.buttons["proof"].state == "all heard"
-    card.filter.setCurrentIndex(card.filter.findData("answered"))
-    card.filter.activated.emit(card.filter.currentIndex())
+    pick(card.filter, "answered")
     assert card.list.count() == len(asked) - 1
     card.list.setCurrentRow(0)
     assert card._answers[answers.ask].isEnabled() and not card._answers[answers.fine].isEnabled()
@@ -239,8 +238,7 @@ def test_a_seam_is_dragged_in_the_loupe_and_left_to_the_program_again(tight):
     assert isinstance(card, ProofCard)
     cut = work.seams.cut_of(work.group)
     seams = answers.seam_strokes(cut)
-    card.filter.setCurrentIndex(card.filter.findData("seams"))
-    card.filter.activated.emit(card.filter.currentIndex())
+    pick(card.filter, "seams")
     assert card.list.count() == len(seams) == np.count_nonzero(np.diff(cut.move, prepend=0))
     for key in (Qt.Key.Key_D, Qt.Key.Key_D, Qt.Key.Key_Return, Qt.Key.Key_D, Qt.Key.Key_D):
         QTest.keyClick(window, key)  # seams nobody asked about are gone through, too

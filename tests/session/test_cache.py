@@ -20,22 +20,12 @@ from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.joining import CutSettings, Told
+from tests.conftest import alike
 
 
 def refuse() -> None:
     """It should have been kept."""
     raise AssertionError("made anew")
-
-
-def alike(one, other) -> bool:
-    """Whether two values hold the same, arrays and all."""
-    if isinstance(one, np.ndarray):
-        return one.dtype == other.dtype and np.array_equal(one, other, equal_nan=one.dtype.kind == "f")
-    if hasattr(one, "__dataclass_fields__"):
-        return all(alike(getattr(one, name), getattr(other, name)) for name in one.__dataclass_fields__)
-    if isinstance(one, tuple | list):
-        return len(one) == len(other) and all(map(alike, one, other))
-    return bool(one == other)
 
 
 @pytest.fixture

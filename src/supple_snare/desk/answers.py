@@ -20,8 +20,8 @@ ANSWERED, SEAMS = "answered", "seams"
 
 
 def seam_strokes(cut: Cut) -> list[int]:
-    """Strokes with a seam before them: those that move otherwise than the one before."""
-    return np.flatnonzero(np.diff(cut.move, prepend=0)).tolist()
+    """Strokes with a seam before them, in order."""
+    return np.flatnonzero(cut.has_seam).tolist()
 
 
 def listed_questions(work: Workspace) -> list[Question]:

@@ -92,6 +92,11 @@ class PageLayout:
         """Height of the line inside a row."""
         return self.row_px * 0.54
 
+    @property
+    def peg_px(self) -> float:
+        """Length of a peg."""
+        return self.row_px * 0.34
+
     def row_bar(self, row: int) -> float:
         """Bar at which a row begins, margin left out."""
         return self.first_bar + row * self.bars_a_row

@@ -320,7 +320,7 @@ def hit_lanes(layout: PageLayout, view: GroupView, chosen: str | None) -> list[t
     first = base + layout.row_px * 0.16
     step = min(9.0, (layout.row_px - _LANE_EDGE_PX - first) / max(len(below), 1))
     lanes = [(key, first + step * (rank + 1)) for rank, key in enumerate(below)]
-    return lanes if above is None else [(above, base - layout.row_px * 0.34), *lanes]
+    return lanes if above is None else [(above, base - layout.peg_px), *lanes]
 
 
 def is_marked(hits: Hits, *, chosen: bool) -> NDArray[np.bool_]:

@@ -25,7 +25,7 @@ def peg_lengths(view: GroupView, which: IntArray, layout: PageLayout, rising: st
     strokes = view.strokes
     loudness = np.clip(1.0 + (strokes.level_db[which] + 6.0) / 60.0, 0.6, 1.0)
     above = view.columns.index(rising) if rising in view.columns else 0
-    return np.where(strokes.lead[which] == above, -1.0, 1.0) * loudness * layout.row_px * 0.34
+    return np.where(strokes.lead[which] == above, -1.0, 1.0) * loudness * layout.peg_px
 
 
 def peg_heads(

@@ -13,8 +13,9 @@ from supple_snare.session.document import SeamGiven, Slide
 from supple_snare.session.edits import SAME_HIT_S, give_seam, slide_range
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
+from supple_snare.timing.units import s_to_samples
 
-_LEAST_FADE_MS, _LONGEST_FADE_MS = 0.5, 100.0
+LEAST_FADE_MS, LONGEST_FADE_MS = 0.5, 100.0
 _SAME_MS = 0.05
 
 
@@ -59,10 +60,10 @@ def seam_of(work: Workspace, stroke: int) -> SeamSeen | None:
     """The last seam before a stroke, if it is known and the stroke moves otherwise than the one before it."""
     view = work.view
     cut = None if view is None else work.seams.cut_of(view.group)
-    if view is None or cut is None or cut.move[stroke] == (cut.move[stroke - 1] if stroke else 0):
+    if view is None or cut is None or not cut.has_seam[stroke]:
         return None
     rate = work.session.rate_hz
-    heard = round(float(view.strokes.start_s[stroke]) * rate) + int(cut.move[stroke])
+    heard = s_to_samples(view.strokes.start_s[stroke], rate) + cut.move[stroke]
     return _seen(cut.edits, int(cut.edits.piece_at(heard)), rate)
 
 
@@ -84,7 +85,7 @@ def put_seam(work: Workspace, stroke: int, ahead: float, fade_ms: float) -> None
     if view is None or work.group is None:
         return
     time_s, place_s = float(view.strokes.time_s[stroke]), float(view.strokes.start_s[stroke]) - ahead / 1000.0
-    fade_ms = min(max(fade_ms, _LEAST_FADE_MS), _LONGEST_FADE_MS)
+    fade_ms = min(max(fade_ms, LEAST_FADE_MS), LONGEST_FADE_MS)
     is_of_group = abs(fade_ms - cut_settings(view).fade_ms) < _SAME_MS
     given = give_seam(work.session, work.group.key, time_s, place_s, None if is_of_group else fade_ms)
     work.do("Change a seam", given)

@@ -54,6 +54,11 @@ class Cut:
     fits: IntArray
     added: IntArray
 
+    @property
+    def has_seam(self) -> NDArray[np.bool_]:
+        """Which attacks have a seam before them: those that move otherwise than the one before, shape (n,)."""
+        return np.diff(self.move, prepend=0) != 0
+
 
 class SeamMemory:
     """Seams found before, by all that they followed from: plans that differ in a few moves share the rest.

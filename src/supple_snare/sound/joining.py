@@ -175,8 +175,8 @@ class Joiner:
             for lead_in, fade, keep in _SQUEEZE
         ]
         self._matcher = Matcher(recordings)
-        self._room = _Room(partial(find_room_tone, recordings, arrivals), self._spans[0])
-        self._uses_room = settings.room_tone
+        find_tone = partial(find_room_tone, recordings, arrivals)
+        self._room = _Room(find_tone, self._spans[0]) if settings.room_tone else None
 
     def __enter__(self) -> Joiner:
         return self
@@ -197,7 +197,7 @@ class Joiner:
     def join(self, gap: Gap) -> Joined:
         """A seam where a person put it, else room tone, else what fits best."""
         by_hand = _join_at(self._matcher, gap, self._spans[0].fade)
-        toned = self._room.fill(gap) if self._uses_room and by_hand is None else None
+        toned = self._room.fill(gap) if self._room is not None and by_hand is None else None
         return by_hand or toned or _join(self._matcher, gap, self._spans)
 
 

@@ -14,13 +14,18 @@ from supple_snare.desk.controls import button, choice, fill_choice, head, number
 from supple_snare.desk.entries import EntryDelegate
 from supple_snare.desk.hear_around import How, hear_chosen
 from supple_snare.desk.in_words import describe_leads, describe_move, describe_place
-from supple_snare.desk.seam_tools import ahead_ms, given_to, leave_seam, put_seam, seam_of
+from supple_snare.desk.seam_tools import (
+    LEAST_FADE_MS,
+    LONGEST_FADE_MS,
+    ahead_ms,
+    given_to,
+    leave_seam,
+    put_seam,
+    seam_of,
+)
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.doubts import Doubt
 from supple_snare.session.proof import Question
-
-_SEEN_MS = 0.06
-"""Lengths that differ by less are shown alike."""
 
 
 class ProofCard(Card):
@@ -78,16 +83,20 @@ class ProofCard(Card):
         self.column.addLayout(grid)
         self._seam_head = head("Its seam")
         self._seam_shown_s: float | None = None
+        self._lengths_ms = (0.0, 0.0)
         self._ahead = number(0.0, 9_999.0, "How far before the stroke its seam ends", unit=" ms", digits=1, step=0.5)
-        self._fade = number(0.5, 100.0, "How long this seam's fade is", unit=" ms", digits=1, step=0.5)
+        self._fade = number(
+            LEAST_FADE_MS, LONGEST_FADE_MS, "How long this seam's fade is", unit=" ms", digits=1, step=0.5
+        )
         self._own_seam = button("As found", "Leave this seam to the program again")
         self._own_seam.setStyleSheet("padding: 0 10px; min-height: 22px;")
         self._own_seam.clicked.connect(self._leave_seam)
         top, seam = QHBoxLayout(), QHBoxLayout()
         top.addWidget(self._seam_head, 1)
         top.addWidget(self._own_seam)
+        self._ahead.valueChanged.connect(lambda ahead: self._put_seam(ahead, self._lengths_ms[1]))
+        self._fade.valueChanged.connect(lambda fade: self._put_seam(self._lengths_ms[0], fade))
         for name, box in (("Ahead", self._ahead), ("Fade", self._fade)):
-            box.valueChanged.connect(self._put_seam)
             seam.addWidget(soft(name))
             seam.addWidget(box, 1)
         self.column.addLayout(top)
@@ -155,6 +164,7 @@ class ProofCard(Card):
             self._own_seam.setEnabled(False)
             return
         given, ahead = given_to(view, stroke), ahead_ms(work, stroke, seam)
+        self._lengths_ms = ahead, seam.fade_ms  # what is not touched stays as it is to the sample
         show_number(self._ahead, ahead)
         show_number(self._fade, seam.fade_ms)
         self._own_seam.setEnabled(given is not None)
@@ -164,16 +174,10 @@ class ProofCard(Card):
             told = " · put by hand" if abs(wanted - ahead) < 0.1 else " · no room where it was put"
         self._seam_head.setText(f"Its seam{told}")
 
-    def _put_seam(self) -> None:
-        work, stroke = self.work, self.work.selected
-        if stroke is None:
-            return
-        seam, told = seam_of(work, stroke), (self._ahead.value(), self._fade.value())
-        if seam is not None:  # what was not touched stays as it is to the sample
-            exact = (ahead_ms(work, stroke, seam), seam.fade_ms)
-            ahead, fade = (was if abs(was - said) < _SEEN_MS else said for was, said in zip(exact, told, strict=True))
-            told = ahead, fade
-        put_seam(work, stroke, *told)
+    def _put_seam(self, ahead: float, fade_ms: float) -> None:
+        self._lengths_ms = ahead, fade_ms
+        if self.work.selected is not None:
+            put_seam(self.work, self.work.selected, ahead, fade_ms)
 
     def _leave_seam(self) -> None:
         if self.work.selected is not None:

@@ -22,6 +22,7 @@ from supple_snare.desk.controls import (
     words,
 )
 from supple_snare.desk.response_curve import ResponseCurve
+from supple_snare.desk.seam_tools import LEAST_FADE_MS, LONGEST_FADE_MS
 from supple_snare.desk.slot_advice import SlotAdvice
 from supple_snare.errors import UsageError
 from supple_snare.session.cutting import cut_settings
@@ -168,7 +169,9 @@ class TightenCard(Card):
         self.by_material.clicked.connect(lambda: self._change_group("Seams as the sound asks", cut=None))
         grid.addWidget(self.by_material, 0, 1, 1, 3)
         self.lead_in = number(0.5, 50.0, "How far before an attack its seam ends", unit=" ms", digits=1, step=0.5)
-        self.fade = number(0.5, 100.0, "Longest crossfade; shorter where strokes are close", unit=" ms", digits=1)
+        self.fade = number(
+            LEAST_FADE_MS, LONGEST_FADE_MS, "Longest crossfade; shorter where strokes are close", unit=" ms", digits=1
+        )
         for place, (name, box) in enumerate((("Lead-in", self.lead_in), ("Fade", self.fade))):
             box.valueChanged.connect(self._change_seams)
             grid.addWidget(soft(name), 1, 2 * place)
