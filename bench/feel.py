@@ -82,7 +82,7 @@ def measure_cycle(takes: int) -> None:
 
 def measure_reference(takes: int) -> None:
     """A bass line of a two-bar pattern with 25 ms of scatter against drums, both drifting, by width of the slots."""
-    tally: dict[tuple[str, int], list[int]] = defaultdict(lambda: [0, 0, 0])
+    tally: dict[tuple[str, int], list[int]] = defaultdict(lambda: [0, 0, 0, 0])
     worst = 0.0
     for seed in range(takes):
         rng = np.random.default_rng(seed + 5)
@@ -103,36 +103,43 @@ def measure_reference(takes: int) -> None:
         if len(line) < 8:
             continue
         bass = drums.grid.course.time_at(line) + np.interp(line, beat, late_s) + rng.normal(0.012, 0.025, len(line))
-        order = np.argsort(bass)
-        bass, line = bass[order], line[order]
+        bass = np.sort(bass)  # a line's notes keep their order
         apart = np.append(True, np.diff(bass) > 0.02)
         bass, line = bass[apart], line[apart]
         played = gather_strokes([Hits.of(bass)])
         pairs = pair_strokes(played, drums.grid, reference, strokes.time_s)
         true = time[np.searchsorted(np.round(beat, 6), np.round(line, 6))]
         slot_s = float(np.median(np.diff(slots.time_s)))
-        near = np.abs(true - bass) < 0.6 * slot_s
-        wrong = near & ~(np.abs(pairs.partner_s - true) < 1e-6)
+        own = np.searchsorted(np.round(laid, 6), np.round(line, 6))
+        before, after = (gap[own] for gap in slots.gaps_s)
+        near = np.abs(true - bass) < 0.6 * np.where(bass < true, before, after)
+        alone = near & (pairs.partner < 0)
+        wrong = near & ~alone & ~(np.abs(pairs.partner_s - true) < 1e-6)
         entry = tally["straight" if drums.manner.feel.startswith("straight") else "other", int(slot_s * 10) * 100]
         entry[0] += int(near.sum())
         entry[1] += int(wrong.sum())
         entry[2] += int((wrong & pairs.close_call).sum())
+        entry[3] += int(alone.sum())
         offsets = measure_offsets(played, drums.grid)
         aimed = aim_strokes(played, offsets, drums.grid, Aim(at=AimAt.REFERENCE, behind_ms=5.0), pairs=pairs)
         plan = plan_moves(played, offsets, Response(strength=1.0), held=np.zeros(len(bass), dtype=bool), aimed=aimed)
         met = (pairs.partner >= 0) & (plan.kept == 0)
         after = bass + plan.move_ms / 1000.0 - pairs.partner_s - 0.005
         worst = max(worst, float(np.abs(after[met]).max(initial=0.0)))
-    for (feel, width), (count, wrong_ones, flagged) in sorted(tally.items()):
+    for (feel, width), (count, wrong_ones, flagged, alone_ones) in sorted(tally.items()):
         name = f"reference, {feel} slots of {width}–{width + 100} ms"
-        print(f"{name}: {count} strokes near their partner, {wrong_ones} with another one ({flagged} flagged)")
+        print(
+            f"{name}: {count} strokes near their partner, {wrong_ones} with another one ({flagged} flagged), "
+            f"{alone_ones} with none"
+        )
     print(f"reference: after strength 1 the paired ones lie within {1000 * worst:.3f} ms of what was asked for")
 
 
 def measure_regular_reference(takes: int) -> None:
     """The same of a line that plays one bar over and over, on drums that do so too, by tempo and note value."""
     for per_beat, tempo in ((4, 90), (4, 105), (4, 120), (4, 135), (2, 90), (2, 135)):
-        count, wrong, flagged, nearest = 0, 0, 0, 0
+        count, wrong, flagged, none, nearest = 0, 0, 0, 0, 0
+        ruling = Ruling(Subdivision(4 * per_beat))
         for seed in range(takes // 2):
             rng = np.random.default_rng(seed * 7 + tempo)
             slots, slot_s = 4 * per_beat, 60.0 / tempo / per_beat
@@ -144,22 +151,25 @@ def measure_regular_reference(takes: int) -> None:
             drums_s = 1.0 + (number * slot_s + drift_s + rng.normal(0.0, 0.006, len(number)))[struck]
             plays = np.flatnonzero(struck & bass[number % slots] & (rng.random(len(number)) > 0.03))
             bass_s = 1.0 + plays * slot_s + drift_s[plays] + rng.normal(0.005, 0.025, len(plays))
-            order = np.argsort(bass_s)
-            order = order[np.append(True, np.diff(bass_s[order]) > 0.02)]
-            true = drums_s[np.searchsorted(number[struck], plays[order])]
-            grid = Grid(float(tempo), 1.0)
+            bass_s = np.sort(bass_s)  # a line's notes keep their order
+            apart = np.append(True, np.diff(bass_s) > 0.02)
+            bass_s, plays = bass_s[apart], plays[apart]
+            true = drums_s[np.searchsorted(number[struck], plays)]
+            grid = Grid(float(tempo), 1.0, ruling=ruling)
             reference = measure_offsets(gather_strokes([Hits.of(drums_s)]), grid)
-            pairs = pair_strokes(gather_strokes([Hits.of(bass_s[order])]), grid, reference, drums_s)
-            near = np.abs(true - bass_s[order]) < 0.6 * slot_s
-            bad = near & ~(np.abs(pairs.partner_s - true) < 1e-9)
-            closest = drums_s[np.abs(drums_s[:, None] - bass_s[order]).argmin(axis=0)]
+            pairs = pair_strokes(gather_strokes([Hits.of(bass_s)]), grid, reference, drums_s)
+            near = np.abs(true - bass_s) < 0.6 * slot_s
+            alone = near & (pairs.partner < 0)
+            bad = near & ~alone & ~(np.abs(pairs.partner_s - true) < 1e-9)
+            closest = drums_s[np.abs(drums_s[:, None] - bass_s).argmin(axis=0)]
             count += int(near.sum())
             wrong += int(bad.sum())
             flagged += int((bad & pairs.close_call).sum())
+            none += int(alone.sum())
             nearest += int((near & (closest != true)).sum())
         print(
             f"reference, a regular line, 1/{4 * per_beat} at {tempo} bpm ({1000 * slot_s:.0f} ms): {count} strokes, "
-            f"{wrong} with another partner ({flagged} flagged); the nearest stroke would be wrong for {nearest}"
+            f"{wrong} with another partner ({flagged} flagged), {none} with none; nearest wrong for {nearest}"
         )
 
 

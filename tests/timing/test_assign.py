@@ -81,6 +81,19 @@ def test_habit_of_the_bars_around_tells_the_slot(wild_slots):
     assert found.runner_up[index] - found.slot_index[index] == np.sign(wild_slots)
 
 
+@pytest.mark.parametrize("turn", [2, 4])
+def test_habit_of_every_second_or_fourth_bar_tells_the_slot(turn):
+    """A place played in other bars alone is not taken by a stroke nearer to it, whose own place this bar always has."""
+    place = np.concatenate([16 * bar + np.array([0, 4, 8, 12, 6 if bar % turn else 7]) for bar in range(24)])
+    place.sort()
+    time = 1.0 + SLOT_S * place + np.random.default_rng(0).normal(0, 0.004, len(place))
+    for late, meant in ((0.6, 16 * (3 * turn + 1) + 6), (-0.6, 16 * 4 * turn + 7)):
+        time[place == meant] += SLOT_S * late
+    slots = GRID.slots(time[0], time[-1])
+    found = assign_slots(time, slots)
+    assert np.rint((slots.time_s[found.slot_index] - 1.0) / SLOT_S) == pytest.approx(place)
+
+
 def test_a_slot_given_by_hand_is_kept():
     """Even against order and nearness of all others, as long as no other stroke was given the same."""
     place, time, index = pattern(0.2)

@@ -47,6 +47,12 @@ _OF_A_KIND, _SURE = 4.0, 6.0
 """Cost of a triplet in a beat with a sixteenth, or the reverse, and the margin that makes a stroke sure of its kind."""
 
 _BARS_AROUND = 16
+_TURNS = (1, 2, 4)
+"""Bars that a pattern may take, each a part of the next."""
+
+_EVERY_BAR = 0.2
+"""What all bars tell counts this much, what those of the same turn tell the rest: some patterns are played loosely."""
+
 _HABIT_WEIGHT = 1.8
 _OWN_SHARE = 0.65
 """What a lead plays itself at a place of the bar counts this much, what anyone plays there the rest."""
@@ -70,6 +76,10 @@ _FARTHEST_IN_COMPANY = 0.5
 
 _BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
+
+
+_Played = NDArray[np.float32]
+"""Per lead, bar and place of the bar."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -313,13 +323,16 @@ def _habits(chosen: IntArray, lead: IntArray, slots: Slots) -> FloatArray:
     bars, places, leads = int(bar[-1]) + 1, int(slots.slot.max()) + 1, int(lead.max()) + 1
     column = bar * places + slots.slot
     has_slot = chosen >= 0
-    flat = np.zeros((leads, bars * places))
+    whole = -(-bars // _TURNS[-1]) * _TURNS[-1]
+    flat = np.zeros((leads, whole * places), dtype=np.float32)
     flat[lead[has_slot], column[chosen[has_slot]]] = 1.0
-    played = flat.reshape(leads, bars, places)
+    played = flat.reshape(leads, whole, places)
     anyone = played.max(axis=0, keepdims=True)
-    sounding = anyone.max(axis=2)  # silent bars tell nothing
-    likely = _OWN_SHARE * _likelihood(played, sounding) + (1.0 - _OWN_SHARE) * _likelihood(anyone, sounding)
-    likely = likely.reshape(leads, -1)[:, column]
+    sounding = anyone.max(axis=2, keepdims=True)  # silent bars tell nothing
+    likely = _likelihood(anyone, sounding)
+    if leads > 1:
+        likely = _OWN_SHARE * _likelihood(played, sounding) + (1.0 - _OWN_SHARE) * likely
+    likely = likely.reshape(leads, -1)[:, column].astype(np.float64)
     # A fill breaks with habit: where a bar holds several strokes that no other bar has, habit counts less for it.
     rare = likely[lead[has_slot], chosen[has_slot]] < _RARE
     fresh = np.bincount(bar[chosen[has_slot]], rare, bars)
@@ -327,17 +340,28 @@ def _habits(chosen: IntArray, lead: IntArray, slots: Slots) -> FloatArray:
     return -weight[bar] * np.log(likely + _NEVER)
 
 
-def _likelihood(played: FloatArray, sounding: FloatArray) -> FloatArray:
-    """How often each place is played in the bars around, beside how often places are played at all."""
+def _likelihood(played: _Played, sounding: _Played) -> _Played:
+    """How often each lead plays each place in the bars around, beside how often it plays at all.
+
+    Its pattern may take one bar, two or four: bars as many as that apart foretell its strokes best.
+    """
     usual = np.maximum(played.sum(axis=(1, 2), keepdims=True) / max(sounding.sum(), 1.0) / played.shape[2], 1e-6)
-    around = _around(played) - played
-    count = (_around(sounding[:, :, None]) - sounding[:, :, None]).clip(0.0)
-    return (around + 0.1 * usual) / (count + 0.1) / usual
+    told = np.stack([_share_around(played, sounding, usual, turn) for turn in _TURNS])
+    missed = np.einsum("tlbp,tlbp->tl", told * sounding - played, told * sounding - played)
+    best = told[missed.argmin(axis=0), np.arange(len(played))]
+    return (_EVERY_BAR * told[0] + (1.0 - _EVERY_BAR) * best) / usual
 
 
-def _around(values: FloatArray) -> FloatArray:
-    """Sum over the bars around each, itself with them."""
-    bars = values.shape[1]
-    total = np.concatenate([np.zeros_like(values[:, :1]), np.cumsum(values, axis=1)], axis=1)
-    here = np.arange(bars)
-    return total[:, np.minimum(here + _BARS_AROUND + 1, bars)] - total[:, np.maximum(here - _BARS_AROUND, 0)]
+def _share_around(played: _Played, sounding: _Played, usual: _Played, turn: int) -> _Played:
+    """In what share of the bars around, so many apart, each place is played; `usual` where there are none."""
+    count = _around(sounding, turn) - sounding
+    return (_around(played, turn) - played + 0.1 * usual) / (count + 0.1)
+
+
+def _around(values: _Played, turn: int) -> _Played:
+    """Sum over the bars around each that are so many apart, itself with them."""
+    turns = values.reshape(len(values), -1, turn * values.shape[2])
+    total = np.cumsum(np.pad(turns, ((0, 0), (1, 0), (0, 0))), axis=1)
+    here = np.arange(turns.shape[1])
+    sums = total[:, np.minimum(here + _BARS_AROUND + 1, len(here))] - total[:, np.maximum(here - _BARS_AROUND, 0)]
+    return sums.reshape(values.shape)

@@ -108,9 +108,8 @@ def _cheapest(raster: NDArray[np.float32], rate: float) -> IntArray:
     real = (index >= 0) & (index < cells)
     # The many stretches come last, where they lie side by side.
     costs = np.where(real[:, None], np.moveaxis(raster[:, np.clip(index, 0, cells - 1)], 0, 1), raster.dtype.type(0))
-    ahead = _messages(costs, rate)
-    behind = _messages(costs[::-1], rate)[::-1]
-    best = (ahead + costs + behind).argmin(axis=1)
+    both = _messages(np.concatenate([costs, costs[::-1]], axis=2), rate)  # the way there and the way back at once
+    best = (both[:, :, : costs.shape[2]] + costs + both[::-1, :, costs.shape[2] :]).argmin(axis=1)
     return best[_OVERLAP : _OVERLAP + stretch].T.reshape(-1)[:cells]
 
 

@@ -66,13 +66,19 @@ def ordered_path(cost: FloatArray, first_slot: IntArray, skip: FloatArray) -> Pa
     # What lies outside costs nothing and takes no slot. The many stretches come last, where they lie side by side.
     costs = np.where(real[:, None], np.moveaxis(cost[held], 2, 1), np.inf)
     skips = np.where(real, skip[held], 0.0)
-    shift = np.diff(first_slot[held], axis=0, prepend=first_slot[held[:1]])
-
-    ahead = _forward(costs, skips, shift)
-    behind = _backward(costs, skips, shift)
-    below = np.minimum.accumulate(ahead, axis=1)[:, :-1]  # cheapest with the last slot before each place
-    through = below + costs + behind[:, 1:]
-    without = (ahead + behind).min(axis=1) + skips
+    # The way back is the way there with time and slots turned round: both are walked at once.
+    both = np.concatenate([costs, costs[::-1, ::-1]], axis=2)
+    skips_both = np.concatenate([skips, skips[::-1]], axis=1)
+    shift = np.diff(first_slot[held], axis=0)
+    still = np.zeros_like(shift[:1])
+    shift_both = np.concatenate([np.concatenate([still, shift]), np.concatenate([still, shift[::-1]])], axis=1)
+    states = _forward(both, skips_both, shift_both)
+    lowest = np.minimum.accumulate(states, axis=1)
+    stretches = costs.shape[2]
+    # Cheapest with the last slot used before each place, and with the next one used after it.
+    below, above = lowest[:, :, :stretches], lowest[::-1, ::-1, stretches:]
+    through = below[:, :-1] + costs + above[:, 1:]
+    without = (states[:, :, :stretches] + above).min(axis=1) + skips
     core = slice(_OVERLAP, _OVERLAP + stretch)
     return PathCosts(
         np.ascontiguousarray(np.moveaxis(through[core], 2, 0)).reshape(-1, width)[:count],
@@ -103,20 +109,3 @@ def _forward(costs: FloatArray, skips: FloatArray, shift: IntArray) -> FloatArra
         np.add(here, skips[step], out=state[:-1])
         np.minimum(state[1:-1], taken, out=state[1:-1])
     return ahead
-
-
-def _backward(costs: FloatArray, skips: FloatArray, shift: IntArray) -> FloatArray:
-    """For each stroke, after its own choice: cost of all later strokes with each place as the last slot used."""
-    steps, width, stretches = costs.shape
-    # Seen from the window of the stroke before: what is below this window is its lowest place.
-    seen = np.maximum(np.arange(width + 1)[:, None] - shift[:, None], 0) * stretches + np.arange(stretches)
-    behind = np.empty((steps, width + 1, stretches))
-    state = np.zeros((width + 1, stretches))
-    for step in range(steps - 1, -1, -1):
-        behind[step] = state
-        onward = costs[step] + state[1:]
-        above = np.minimum.accumulate(onward[::-1], axis=0)[::-1]
-        before = state + skips[step]
-        np.minimum(before[:-1], above, out=before[:-1])
-        state = before.take(seen[step])
-    return behind
