@@ -59,16 +59,19 @@ def measure_tempo(takes: int) -> None:
         ("steady, drift of 10 % of a slot", drawn, {"drift_slots": 0.1}),
         ("written rhythms", written, {}),
     ):
-        right = []
+        rows = defaultdict(list)
         for seed in range(takes):
             played = play(manner_of(seed, **fixed), seed)
-            found = tempo_of(played)
-            right.append(is_read(found, played))
-        octave, tempo, beat, bar = np.mean(right, axis=0)
-        print(
-            f"{name}: tempo within 0.02 bpm (octaves apart) {tempo:.3f}, first beat within 5 ms "
-            f"{beat:.3f}, octave {octave:.3f}, bar and octave {bar:.3f}"
-        )
+            right = is_read(tempo_of(played), played)
+            rows[name].append(right)
+            if name == "written rhythms" and played.manner.hat and played.manner.felt_bpm >= 70.0:
+                rows["those with a hat, from 70 bpm"].append(right)
+        for of, right in rows.items():
+            octave, tempo, beat, bar = np.mean(right, axis=0)
+            print(
+                f"{of}, {len(right)} takes: tempo within 0.02 bpm (octaves apart) {tempo:.3f}, first beat within 5 ms "
+                f"{beat:.3f}, octave {octave:.3f}, bar and octave {bar:.3f}"
+            )
     scores = []
     for seed in range(1000, 1000 + takes):
         played = play(drawn(seed, wander=0.04), seed)

@@ -192,6 +192,31 @@ def test_strokes_of_one_shape_agree_on_their_starts():
     assert agreed[5] == read_s[5]
 
 
+def test_a_covered_stroke_is_told_by_the_few_that_are_most_like_it():
+    """Two strokes as it was struck tell its start, not the many whose beater made no click and whose head sounds so
+    much the same that together they would outweigh them."""
+    rng = np.random.default_rng(4)
+    strokes = [slow_stroke(rng, level) for level in rng.uniform(0.4, 1.0, COUNT)]
+    at = np.arange(round(0.004 * RATE_HZ), 11_000, 1.25)
+    strokes[3:] = [np.interp(at, np.arange(len(stroke)), stroke) for stroke in strokes[3:]]
+    rises = rises_of(strokes)
+    read_s = np.where(np.arange(COUNT) < 3, TRUTH, TRUTH + 0.0005)
+    read_s[1] += 0.004
+    others = np.where(np.arange(COUNT) == 1, 0.2, 0.001) * rises.peak[:, 0]
+    agreed = agreed_starts(rises, read_s, others, np.ones(COUNT, dtype=bool))
+    assert agreed[1] == pytest.approx(TRUTH[1], abs=0.0003)
+
+
+def test_starts_that_come_again_and_again_are_examples_though_a_neighbour_is_expected():
+    """A neighbour was expected beside every stroke, and nothing of it is heard: all starts but one are plain."""
+    rng = np.random.default_rng(4)
+    rises = rises_of([slow_stroke(rng, level) for level in rng.uniform(0.4, 1.0, COUNT)])
+    read_s = rises.crossing_s[:, 0, 0].copy()
+    read_s[1] += 0.004
+    agreed = agreed_starts(rises, read_s, 0.2 * rises.peak[:, 0], np.ones(COUNT, dtype=bool))
+    assert agreed[1] == pytest.approx(TRUTH[1], abs=0.0003)
+
+
 def test_a_stroke_without_the_click_of_the_others_is_not_laid_earlier():
     """The beater of two strokes made no click: where the others have theirs, these have nothing to hear."""
     rng = np.random.default_rng(4)

@@ -34,6 +34,10 @@ _PLAINLY_SEEN = 3.0
 """How far the first share of a stroke's peak stands above all else for its start to tell, and to tell in full."""
 
 _LEAST_LIKENESS = 0.65
+_LESS_ALIKE = 0.05
+"""An example this much less like a stroke than the likest one counts a third: a drum has several ways to rise, and the
+few examples of a stroke's own way must not be outvoted by many of another."""
+
 _OWN_WORD = 0.1
 """What a stroke's own start counts although something covers it."""
 
@@ -109,16 +113,19 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     plain[played] = begins_as_often(rises[played])
     plain &= np.abs(start_s - rises.crossing_s[:, 0, 0]) < _AGREE_S
     word = np.where(plain, 1.0, word)
-    examples = np.flatnonzero(played & shapes.whole & (word > 0.0) & (clearance > _SEEN))
+    examples = np.flatnonzero(played & shapes.whole & (plain | ((word > 0.0) & (clearance > _SEEN))))
+    clear = np.where(plain, np.maximum(clearance, _PLAINLY_SEEN), clearance)
     loud = rises.peak[:, 0] / rises.peak[:, 0].max(initial=1e-9)
-    examples = examples[np.argsort(-np.minimum(clearance, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
+    examples = examples[np.argsort(-np.minimum(clear, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
     earliest_s = earliest_starts(rises, others)
     agreed = start_s.copy()
     if not len(examples):
         return agreed
-    for rows, found, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole & ~plain), examples):
+    for rows, laid, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole & ~plain), examples):
+        found = np.where(rows[:, None] == examples[None, :], 0.0, laid)
         alike = np.clip((found - _LEAST_LIKENESS) / (1.0 - _LEAST_LIKENESS), 0.0, 1.0) ** 2
-        weight = np.where(rows[:, None] == examples[None, :], 0.0, word[examples] * alike)
+        alike *= np.exp((found - found.max(axis=1, keepdims=True)) / _LESS_ALIKE)
+        weight = word[examples] * alike
         weight[start_s[rows, None] + shift_s < earliest_s[rows, None] - _AGREE_S] = 0.0
         best = np.where(weight > 0.0, found, 0.0).max(axis=1)
         told_s = np.column_stack([start_s[rows, None] + shift_s, start_s[rows]])
