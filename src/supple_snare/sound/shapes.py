@@ -38,12 +38,12 @@ _LESS_ALIKE = 0.05
 """An example this much less like a stroke than the likest one counts a third: a drum has several ways to rise, and the
 few examples of a stroke's own way must not be outvoted by many of another."""
 
-_OWN_WORD = 0.1
+_OWN_WORD = 0.05
 """What a stroke's own start counts although something covers it."""
 
 _AGREE_S = 0.0003
 _MOST_OF_ALL = 0.5
-_LEAST_WORD = 0.1
+_LEAST_WORD = 0.05
 _SURE_LIKENESS = 0.88
 _SLIP_S = 0.002
 """A tone laid over itself a period later looks alike too: so far only what looks very much alike is believed."""
