@@ -347,7 +347,7 @@ def _likelihood(played: _Played, sounding: _Played) -> _Played:
     """
     usual = np.maximum(played.sum(axis=(1, 2), keepdims=True) / max(sounding.sum(), 1.0) / played.shape[2], 1e-6)
     told = np.stack([_share_around(played, sounding, usual, turn) for turn in _TURNS])
-    missed = np.einsum("tlbp,tlbp->tl", told * sounding - played, told * sounding - played)
+    missed = ((told * sounding - played) ** 2).sum(axis=(2, 3))
     best = told[missed.argmin(axis=0), np.arange(len(played))]
     return (_EVERY_BAR * told[0] + (1.0 - _EVERY_BAR) * best) / usual
 
