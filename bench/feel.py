@@ -27,7 +27,7 @@ from supple_snare.timing.grid import Grid
 from supple_snare.timing.groove import groove_target_ms, take_groove
 from supple_snare.timing.hits import Hits
 from supple_snare.timing.offsets import FeelRules, measure_offsets
-from supple_snare.timing.pairing import pair_strokes
+from supple_snare.timing.pairing import Pairs, pair_strokes
 from supple_snare.timing.ruling import Ruling, Subdivision
 from supple_snare.timing.split import split_offsets
 from supple_snare.timing.strokes import gather_strokes
@@ -80,9 +80,16 @@ def measure_cycle(takes: int) -> None:
         print(f"cycle of {true}: found {dict(got)}")
 
 
+def partners_told(pairs: Pairs, true_s: np.ndarray, near: np.ndarray) -> np.ndarray:
+    """Of strokes near their partner: how many, with another one, how many of these flagged, and with none."""
+    alone = near & (pairs.partner < 0)
+    wrong = near & ~alone & ~(np.abs(pairs.partner_s - true_s) < 1e-6)
+    return np.array([np.count_nonzero(each) for each in (near, wrong, wrong & pairs.close_call, alone)])
+
+
 def measure_reference(takes: int) -> None:
     """A bass line of a two-bar pattern with 25 ms of scatter against drums, both drifting, by width of the slots."""
-    tally: dict[tuple[str, int], list[int]] = defaultdict(lambda: [0, 0, 0, 0])
+    tally: dict[tuple[str, int], np.ndarray] = defaultdict(lambda: np.zeros(4, dtype=int))
     worst = 0.0
     for seed in range(takes):
         rng = np.random.default_rng(seed + 5)
@@ -113,24 +120,19 @@ def measure_reference(takes: int) -> None:
         own = np.searchsorted(np.round(laid, 6), np.round(line, 6))
         before, after = (gap[own] for gap in slots.gaps_s)
         near = np.abs(true - bass) < 0.6 * np.where(bass < true, before, after)
-        alone = near & (pairs.partner < 0)
-        wrong = near & ~alone & ~(np.abs(pairs.partner_s - true) < 1e-6)
-        entry = tally["straight" if drums.manner.feel.startswith("straight") else "other", int(slot_s * 10) * 100]
-        entry[0] += int(near.sum())
-        entry[1] += int(wrong.sum())
-        entry[2] += int((wrong & pairs.close_call).sum())
-        entry[3] += int(alone.sum())
+        feel = "straight" if drums.manner.feel.startswith("straight") else "other"
+        tally[feel, int(slot_s * 10) * 100] += partners_told(pairs, true, near)
         offsets = measure_offsets(played, drums.grid)
         aimed = aim_strokes(played, offsets, drums.grid, Aim(at=AimAt.REFERENCE, behind_ms=5.0), pairs=pairs)
         plan = plan_moves(played, offsets, Response(strength=1.0), held=np.zeros(len(bass), dtype=bool), aimed=aimed)
         met = (pairs.partner >= 0) & (plan.kept == 0)
-        after = bass + plan.move_ms / 1000.0 - pairs.partner_s - 0.005
-        worst = max(worst, float(np.abs(after[met]).max(initial=0.0)))
-    for (feel, width), (count, wrong_ones, flagged, alone_ones) in sorted(tally.items()):
+        off_s = bass + plan.move_ms / 1000.0 - pairs.partner_s - 0.005
+        worst = max(worst, float(np.abs(off_s[met]).max(initial=0.0)))
+    for (feel, width), (count, wrong, flagged, alone) in sorted(tally.items()):
         name = f"reference, {feel} slots of {width}–{width + 100} ms"
         print(
-            f"{name}: {count} strokes near their partner, {wrong_ones} with another one ({flagged} flagged), "
-            f"{alone_ones} with none"
+            f"{name}: {count} strokes near their partner, {wrong} with another one ({flagged} flagged), "
+            f"{alone} with none"
         )
     print(f"reference: after strength 1 the paired ones lie within {1000 * worst:.3f} ms of what was asked for")
 
@@ -138,7 +140,7 @@ def measure_reference(takes: int) -> None:
 def measure_regular_reference(takes: int) -> None:
     """The same of a line that plays one bar over and over, on drums that do so too, by tempo and note value."""
     for per_beat, tempo in ((4, 90), (4, 105), (4, 120), (4, 135), (2, 90), (2, 135)):
-        count, wrong, flagged, none, nearest = 0, 0, 0, 0, 0
+        told, nearest = np.zeros(4, dtype=int), 0
         ruling = Ruling(Subdivision(4 * per_beat))
         for seed in range(takes // 2):
             rng = np.random.default_rng(seed * 7 + tempo)
@@ -159,17 +161,13 @@ def measure_regular_reference(takes: int) -> None:
             reference = measure_offsets(gather_strokes([Hits.of(drums_s)]), grid)
             pairs = pair_strokes(gather_strokes([Hits.of(bass_s)]), grid, reference, drums_s)
             near = np.abs(true - bass_s) < 0.6 * slot_s
-            alone = near & (pairs.partner < 0)
-            bad = near & ~alone & ~(np.abs(pairs.partner_s - true) < 1e-9)
             closest = drums_s[np.abs(drums_s[:, None] - bass_s).argmin(axis=0)]
-            count += int(near.sum())
-            wrong += int(bad.sum())
-            flagged += int((bad & pairs.close_call).sum())
-            none += int(alone.sum())
+            told += partners_told(pairs, true, near)
             nearest += int((near & (closest != true)).sum())
+        count, wrong, flagged, alone = told
         print(
             f"reference, a regular line, 1/{4 * per_beat} at {tempo} bpm ({1000 * slot_s:.0f} ms): {count} strokes, "
-            f"{wrong} with another partner ({flagged} flagged), {none} with none; nearest wrong for {nearest}"
+            f"{wrong} with another partner ({flagged} flagged), {alone} with none; nearest wrong for {nearest}"
         )
 
 

@@ -64,7 +64,7 @@ def measure_tempo(takes: int) -> None:
             played = play(manner_of(seed, **fixed), seed)
             right = is_read(tempo_of(played), played)
             rows[name].append(right)
-            if name == "written rhythms" and played.manner.hat and played.manner.felt_bpm >= 70.0:
+            if played.manner.groove and played.manner.hat and played.manner.felt_bpm >= 70.0:
                 rows["those with a hat, from 70 bpm"].append(right)
         for of, right in rows.items():
             octave, tempo, beat, bar = np.mean(right, axis=0)

@@ -108,15 +108,15 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     """
     shapes = _Shapes(rises, start_s, _FAR_S)
     clearance = rises.heights()[:, 0, 0] / np.maximum(others, 1e-9)
-    word = np.where(begins_at_once(rises), np.clip((clearance - 1.0) / (_PLAINLY_SEEN - 1.0), 0.0, 1.0), 0.0)
     plain = np.zeros(len(rises), dtype=bool)
     plain[played] = begins_as_often(rises[played])
     plain &= np.abs(start_s - rises.crossing_s[:, 0, 0]) < _AGREE_S
-    word = np.where(plain, 1.0, word)
-    examples = np.flatnonzero(played & shapes.whole & (plain | ((word > 0.0) & (clearance > _SEEN))))
-    clear = np.where(plain, np.maximum(clearance, _PLAINLY_SEEN), clearance)
+    clearance = np.where(plain, np.maximum(clearance, _PLAINLY_SEEN), clearance)
+    at_once = begins_at_once(rises) | plain
+    word = np.where(at_once, np.clip((clearance - 1.0) / (_PLAINLY_SEEN - 1.0), 0.0, 1.0), 0.0)
+    examples = np.flatnonzero(played & shapes.whole & (word > 0.0) & (clearance > _SEEN))
     loud = rises.peak[:, 0] / rises.peak[:, 0].max(initial=1e-9)
-    examples = examples[np.argsort(-np.minimum(clear, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
+    examples = examples[np.argsort(-np.minimum(clearance, 8.0)[examples] - loud[examples], kind="stable")[:_EXAMPLES]]
     earliest_s = earliest_starts(rises, others)
     agreed = start_s.copy()
     if not len(examples):

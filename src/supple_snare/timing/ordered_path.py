@@ -70,8 +70,7 @@ def ordered_path(cost: FloatArray, first_slot: IntArray, skip: FloatArray) -> Pa
     both = np.concatenate([costs, costs[::-1, ::-1]], axis=2)
     skips_both = np.concatenate([skips, skips[::-1]], axis=1)
     shift = np.diff(first_slot[held], axis=0)
-    still = np.zeros_like(shift[:1])
-    shift_both = np.concatenate([np.concatenate([still, shift]), np.concatenate([still, shift[::-1]])], axis=1)
+    shift_both = np.pad(np.concatenate([shift, shift[::-1]], axis=1), ((1, 0), (0, 0)))
     states = _forward(both, skips_both, shift_both)
     lowest = np.minimum.accumulate(states, axis=1)
     stretches = costs.shape[2]
