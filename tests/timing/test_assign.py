@@ -161,6 +161,27 @@ def test_a_beat_of_sixteenths_and_triplets_side_by_side_is_of_one_kind(lean_ms):
     assert np.mean(np.isclose(slots.place[found.slot_index], meant)) > 0.99
 
 
+def test_a_lead_that_keeps_leaning_to_the_other_kind_is_a_close_call():
+    """A cowbell alone on a sixteenth that leans to the triplet's line, where others play triplets in that beat.
+
+    Runs of triplets in a beat that else is straight, which stand for themselves, are none.
+    """
+    grid = Grid(110.0, 1.0, ruling=Ruling.parse("1/16+1/8T"))
+    rng = np.random.default_rng(3)
+    bars = np.arange(32)
+    leaning = 4.0 * bars[bars % 4 != 3] + 1.25 + 0.03
+    straight = (4.0 * bars[bars % 8 != 5][:, None] + [2.0, 2.25, 2.5, 2.75]).ravel()
+    runs = (4.0 * bars[bars % 8 == 5][:, None] + [2.0, 7 / 3, 8 / 3]).ravel()
+    drums = np.concatenate([(4.0 * bars[bars % 4 == 3][:, None] + [4 / 3, 5 / 3]).ravel(), straight, runs])
+    beat, lead = np.append(leaning, drums), np.repeat([1, 0], [len(leaning), len(drums)])
+    order = np.argsort(beat)
+    beat, lead = beat[order], lead[order]
+    slots = grid.slots(1.0, 75.0)
+    found = assign_slots(1.0 + beat * 60.0 / 110.0 + rng.normal(0.0, 0.002, len(beat)), slots, lead=lead)
+    assert found.close[lead == 1].mean() > 0.9
+    assert not found.close[lead == 0].any()
+
+
 @pytest.mark.parametrize("late_s", [-0.035, 0.035])
 def test_of_two_leads_that_come_close_once_the_higher_has_the_slot(late_s):
     """Though the lower one lies nearer to the line, and the slot before is played in half of the bars."""

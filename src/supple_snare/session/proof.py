@@ -115,5 +115,5 @@ def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatA
 
 
 def _odds(margin: float) -> str:
-    """How much likelier a slot is than the next best; where by far, it asks because of where the stroke lies."""
-    return f"{np.exp(margin):.0f} to 1" if margin < CLOSE_MARGIN else "far from its line"
+    """How much likelier a slot is than the next best; where by far, it asks for what it lies near to."""
+    return f"{np.exp(margin):.0f} to 1" if margin < CLOSE_MARGIN else "leans to the next line"

@@ -12,8 +12,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.timing.beat_kinds import BeatKinds
 from supple_snare.timing.drift_path import find_drift, slow_part
 from supple_snare.timing.grid import Slots
+from supple_snare.timing.habits import bar_habits
 from supple_snare.timing.ordered_path import ordered_path
 from supple_snare.timing.strokes import BESIDE_MS
 from supple_snare.timing.units import FloatArray, IntArray, frozen, ms_to_s
@@ -43,26 +45,6 @@ _WILD_SHARE, _WILD_WIDTH = 0.1, 0.3
 _WIDTH_RANGE = (0.04, 0.16)
 """Usual distance of strokes from their lines, in units, as far as it is believed."""
 
-_OF_A_KIND, _SURE = 4.0, 6.0
-"""Cost of a triplet in a beat with a sixteenth, or the reverse, and the margin that makes a stroke sure of its kind."""
-
-_BARS_AROUND = 16
-_TURNS = (1, 2, 4)
-"""Bars that a pattern may take, each a part of the next."""
-
-_EVERY_BAR = 0.2
-"""What all bars tell counts this much, what those of the same turn tell the rest: some patterns are played loosely."""
-
-_HABIT_WEIGHT = 1.8
-_OWN_SHARE = 0.65
-"""What a lead plays itself at a place of the bar counts this much, what anyone plays there the rest."""
-
-_NEVER = 0.03
-"""Likelihood, beside that of a usual place, of a stroke where nobody plays."""
-
-_RARE = 0.25
-"""A place played less than this, beside a usual one, is no habit."""
-
 _SMOOTH_UNITS, _WILD = 4.0, 0.35
 CLOSE_MARGIN = 3.0
 """A choice that is less likely than this against the next best, as a natural logarithm, is a close call."""
@@ -76,10 +58,6 @@ _FARTHEST_IN_COMPANY = 0.5
 
 _BETWEEN = 0.36
 """A stroke this far off its line, in parts of the way between lines, might belong to the next one."""
-
-
-_Played = NDArray[np.float32]
-"""Per lead, bar and place of the bar."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,36 +142,29 @@ class _Path:
         self._place = np.interp(time_s, slots.time_s, line_place)
         self._habit = np.tile(cost, (int(lead.max()) + 1, 1))
         self._width = 0.12  # usual distance of strokes from their lines
-        self._is_mixed = bool(slots.strand.any())
-        self._beat = _beats(slots)
-        self._own_beat = np.zeros(len(time_s), dtype=np.int64)
-        self._told_kind = np.zeros(len(time_s))  # −1 straight for sure, +1 triplet for sure
+        self._kinds = BeatKinds(slots, lead) if slots.strand.any() else None
         self._company = _company(time_s, lead, rank, self._unit)
 
     def placement(self) -> Placement:
         chosen = np.full(len(self._time), -1)
         drift = np.zeros(len(self._time))
-        last = _ROUNDS + self._is_mixed - 1
+        last = _ROUNDS + (self._kinds is not None) - 1
         for number in range(last + 1):
             drift = self._fine_drift(self._drift() if number < last else drift)
             before = chosen
             chosen, runner_up, margin = self._choice(drift)
+            if self._kinds is not None:
+                self._kinds.tell(chosen, margin)
             if number == last or np.array_equal(before, chosen):
                 break
             habitual = np.where(self._company > 0.0, -1, chosen)  # who lags, and leads only then, tells no habit
-            self._habit = _habits(habitual, self._lead, self._slots) + self._cost
-            if self._is_mixed:
-                self._tell_kinds(chosen, margin)
-        away = np.abs(self._rest(chosen, drift)) * self._unit / self._slots.spacing_s[np.maximum(chosen, 0)]
-        close = ((margin < CLOSE_MARGIN) | (away > _BETWEEN)) & (self._fixed < 0) & (chosen >= 0)
+            self._habit = bar_habits(habitual, self._lead, self._slots) + self._cost
+        away_s = self._rest(chosen, drift) * self._unit
+        close = (margin < CLOSE_MARGIN) | (np.abs(away_s) > _BETWEEN * self._slots.spacing_s[np.maximum(chosen, 0)])
+        if self._kinds is not None:
+            close |= self._kinds.belied(away_s)
+        close &= (self._fixed < 0) & (chosen >= 0)
         return Placement(frozen(chosen, np.int64), frozen(runner_up, np.int64), frozen(margin), frozen(close, np.bool_))
-
-    def _tell_kinds(self, chosen: IntArray, margin: FloatArray) -> None:
-        """Which of two note values each stroke speaks for, the more the surer its slot is."""
-        slot = np.maximum(chosen, 0)
-        kind = np.array([0.0, -1.0, 1.0])[self._slots.strand[slot]]
-        self._told_kind = np.where(chosen >= 0, kind * np.minimum(margin / _SURE, 1.0), 0.0)
-        self._own_beat = self._beat[slot]
 
     def _rest(self, chosen: IntArray, drift: FloatArray) -> FloatArray:
         """What remains of the offset without the drift."""
@@ -208,18 +179,7 @@ class _Path:
         near = first[:, None] + np.arange(min(_WINDOW, len(self._slots)))
         offset = (self._time[:, None] - self._slots.time_s[near]) / self._unit[:, None]
         habit = self._habit[self._lead[:, None], near]
-        return near, offset, habit + self._strand_costs(near) if self._is_mixed else habit
-
-    def _strand_costs(self, near: IntArray) -> FloatArray:
-        """Cost of the slots of each window by what the other strokes of their beats are, shape (n, width).
-
-        Straight notes and triplets side by side are for music that changes between them: a beat is of one kind.
-        """
-        strand, beat = self._slots.strand[near], self._beat[near]
-        own = _OF_A_KIND * self._told_kind
-        kinds = np.bincount(self._own_beat, own, int(self._beat[-1]) + 1)[beat]
-        kinds -= np.where(self._own_beat[:, None] == beat, own[:, None], 0.0)
-        return np.clip(np.where(strand == 1, kinds, np.where(strand == 2, -kinds, 0.0)), 0.0, _OF_A_KIND)
+        return near, offset, habit if self._kinds is None else habit + self._kinds.costs(near)
 
     def _drift(self) -> FloatArray:
         _, offset, habit = self._costs(self._window(self._time))
@@ -273,12 +233,6 @@ class _Path:
         return drift + slow_part(self._place, rest, width=_SMOOTH_UNITS, wild=_WILD, doubt=0.7)
 
 
-def _beats(slots: Slots) -> IntArray:
-    """Number of the quarter note in which each slot lies."""
-    beat = np.floor(slots.beat + 1e-6).astype(np.int64)
-    return (slots.bar - slots.bar[0]) * (int(beat.max()) + 1) + beat
-
-
 def _company(time_s: FloatArray, lead: IntArray, rank: IntArray, unit: FloatArray) -> FloatArray:
     """How much less it costs each stroke to stay without a slot since one of a higher lead is close, shape (n,)."""
     one, other = lead[:-1], lead[1:]
@@ -310,58 +264,3 @@ def _in_order(chosen: IntArray) -> IntArray:
     crossed = placed[1:][chosen[placed][1:] <= highest[:-1]]
     chosen[crossed] = -1
     return chosen
-
-
-def _habits(chosen: IntArray, lead: IntArray, slots: Slots) -> FloatArray:
-    """Cost of a stroke of each lead at each slot by what is played at that place in the bars around, its own left out.
-
-    Returns
-    -------
-    float array, shape (leads, slots)
-    """
-    bar = slots.bar - slots.bar[0]
-    bars, places, leads = int(bar[-1]) + 1, int(slots.slot.max()) + 1, int(lead.max()) + 1
-    column = bar * places + slots.slot
-    has_slot = chosen >= 0
-    whole = -(-bars // _TURNS[-1]) * _TURNS[-1]
-    flat = np.zeros((leads, whole * places), dtype=np.float32)
-    flat[lead[has_slot], column[chosen[has_slot]]] = 1.0
-    played = flat.reshape(leads, whole, places)
-    anyone = played.max(axis=0, keepdims=True)
-    sounding = anyone.max(axis=2, keepdims=True)  # silent bars tell nothing
-    likely = _likelihood(anyone, sounding)
-    if leads > 1:
-        likely = _OWN_SHARE * _likelihood(played, sounding) + (1.0 - _OWN_SHARE) * likely
-    likely = likely.reshape(leads, -1)[:, column].astype(np.float64)
-    # A fill breaks with habit: where a bar holds several strokes that no other bar has, habit counts less for it.
-    rare = likely[lead[has_slot], chosen[has_slot]] < _RARE
-    fresh = np.bincount(bar[chosen[has_slot]], rare, bars)
-    weight = _HABIT_WEIGHT / (1.0 + 0.5 * np.maximum(fresh - 1.0, 0.0))
-    return -weight[bar] * np.log(likely + _NEVER)
-
-
-def _likelihood(played: _Played, sounding: _Played) -> _Played:
-    """How often each lead plays each place in the bars around, beside how often it plays at all.
-
-    Its pattern may take one bar, two or four: bars as many as that apart foretell its strokes best.
-    """
-    usual = np.maximum(played.sum(axis=(1, 2), keepdims=True) / max(sounding.sum(), 1.0) / played.shape[2], 1e-6)
-    told = np.stack([_share_around(played, sounding, usual, turn) for turn in _TURNS])
-    missed = ((told * sounding - played) ** 2).sum(axis=(2, 3))
-    best = told[missed.argmin(axis=0), np.arange(len(played))]
-    return (_EVERY_BAR * told[0] + (1.0 - _EVERY_BAR) * best) / usual
-
-
-def _share_around(played: _Played, sounding: _Played, usual: _Played, turn: int) -> _Played:
-    """In what share of the bars around, so many apart, each place is played; `usual` where there are none."""
-    count = _around(sounding, turn) - sounding
-    return (_around(played, turn) - played + 0.1 * usual) / (count + 0.1)
-
-
-def _around(values: _Played, turn: int) -> _Played:
-    """Sum over the bars around each that are so many apart, itself with them."""
-    turns = values.reshape(len(values), -1, turn * values.shape[2])
-    total = np.cumsum(np.pad(turns, ((0, 0), (1, 0), (0, 0))), axis=1)
-    here = np.arange(turns.shape[1])
-    sums = total[:, np.minimum(here + _BARS_AROUND + 1, len(here))] - total[:, np.maximum(here - _BARS_AROUND, 0)]
-    return sums.reshape(values.shape)
