@@ -18,7 +18,7 @@ _OF_A_KIND, _SURE = 4.0, 6.0
 _SPOKEN_FOR = 0.5
 """Strokes beside it in its own beat that make up this much of a sure one of its kind speak for a stroke."""
 
-_BARS_SAY, _AT_ODDS = 3.0, 0.8
+_BARS_SAY, _AT_ODDS = 5.0, 0.95
 """The bars around are at odds with a stroke if they say so much, and so great a share of it is against it."""
 
 _KIND = np.array([0.0, -1.0, 1.0])

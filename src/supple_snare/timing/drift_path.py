@@ -9,7 +9,7 @@ from supple_snare.timing.ordered_path import stretch_of
 from supple_snare.timing.units import FloatArray, IntArray
 
 _REACH = 0.63
-_BINS = 19
+_BINS = 15
 _CELL_RANGE = (2.0, 6.0)
 """The drift is told once in so many units: about once for each stroke."""
 
