@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from functools import cache
+from typing import Literal
+
 import numpy as np
 
 from supple_snare.sound.files import AnyArray
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, frozen
 
 _WHOLE_SHARE = 0.45
 """A band that reaches to this part of the rate has no upper edge."""
@@ -22,13 +25,21 @@ def banded(sound: AnyArray, low_hz: float | None, high_hz: float | None, *, rate
     order : int
         Steepness of each edge, 6 dB an octave for each.
     """
-    from scipy.signal import butter, sosfilt
+    from scipy.signal import sosfilt
 
     if low_hz and low_hz < _WHOLE_SHARE * rate_hz:
-        sound = sosfilt(butter(order, low_hz, "high", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=-1)
+        sound = sosfilt(_edge(order, low_hz, "high", rate_hz).astype(sound.dtype), sound, axis=-1)
     if high_hz and high_hz < _WHOLE_SHARE * rate_hz:
-        sound = sosfilt(butter(order, high_hz, "low", fs=rate_hz, output="sos").astype(sound.dtype), sound, axis=-1)
+        sound = sosfilt(_edge(order, high_hz, "low", rate_hz).astype(sound.dtype), sound, axis=-1)
     return sound
+
+
+@cache
+def _edge(order: int, edge_hz: float, kind: Literal["high", "low"], rate_hz: int) -> FloatArray:
+    """A filter's sections; to design one takes longer than to run it over one attack."""
+    from scipy.signal import butter
+
+    return frozen(butter(order, edge_hz, kind, fs=rate_hz, output="sos"))
 
 
 def power_kept(

@@ -41,7 +41,7 @@ _LEAST_RISE_MS = 0.25
 
 SHAPE_RATE_HZ = 10_000.0
 SHAPE_BEFORE_S = 0.025
-SHAPE_SAMPLES = round((SHAPE_BEFORE_S + 0.033) * SHAPE_RATE_HZ)
+SHAPE_SAMPLES = round((SHAPE_BEFORE_S + 0.039) * SHAPE_RATE_HZ)
 """The waveform of an attack is kept around the moment at which its spectrum rises most."""
 
 _SHAPE_LEAN_HZ = 200.0

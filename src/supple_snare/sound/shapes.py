@@ -38,8 +38,8 @@ _LESS_ALIKE = 0.05
 """An example this much less like a stroke than the likest one counts a third: a drum has several ways to rise, and the
 few examples of a stroke's own way must not be outvoted by many of another."""
 
-_OWN_WORD = 0.05
-"""What a stroke's own start counts although something covers it."""
+_OWN_SHARE, _OWN_WORD = 0.6, 0.05
+"""What a stroke's own start counts beside that of others seen as well, and although something covers it."""
 
 _AGREE_S = 0.0003
 _MOST_OF_ALL = 0.5
@@ -129,7 +129,7 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
         weight[start_s[rows, None] + shift_s < earliest_s[rows, None] - _AGREE_S] = 0.0
         best = np.where(weight > 0.0, found, 0.0).max(axis=1)
         told_s = np.column_stack([start_s[rows, None] + shift_s, start_s[rows]])
-        weight = np.column_stack([weight, word[rows] + _OWN_WORD])
+        weight = np.column_stack([weight, _OWN_SHARE * word[rows] + _OWN_WORD])
         answer_s, support = _most_say(told_s, weight)
         away_s = np.abs(answer_s - start_s[rows])
         believed = (support >= np.maximum(_MOST_OF_ALL * weight.sum(axis=1), _LEAST_WORD)) & (away_s > _LEAST_MOVE_S)
