@@ -14,6 +14,9 @@ import pytest
 import soundfile
 from hypothesis import settings
 
+from supple_snare.sound.ear import Band
+from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, level_spectra
+
 # How long an example takes says more of the machine than of the code.
 settings.register_profile("calm", deadline=None)
 settings.load_profile("calm")
@@ -48,6 +51,16 @@ class Take:
     starts_s: dict[str, np.ndarray]
     tempo_bpm: float
     first_beat_s: float
+
+
+def levels_of(sound: np.ndarray, *, block: int = 1 << 17, band_hz: Band = None) -> BandLevels:
+    """Band levels of a sound that comes in blocks."""
+    spectra = level_spectra(RATE_HZ)
+    builder = BandLevelsBuilder(spectra, RATE_HZ, band_hz)
+    for start in range(0, len(sound), block):
+        builder.add(spectra.add(sound[start : start + block].astype(np.float32)))
+    builder.add(spectra.finish())
+    return builder.finish()
 
 
 def drum(rng: np.random.Generator, pitch_hz: float, length_s: float = 0.25) -> np.ndarray:

@@ -7,16 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from supple_snare.sound.novelty import BAND_EDGES_HZ, BANDS, BandLevels, BandLevelsBuilder, peaks_of_rise, rise_curve
-from tests.conftest import RATE_HZ, drum
-
-
-def levels_of(sound: np.ndarray, block: int = 1 << 17) -> BandLevels:
-    """Band levels of a sound that comes in blocks."""
-    builder = BandLevelsBuilder(RATE_HZ)
-    for start in range(0, len(sound), block):
-        builder.add(sound[start : start + block].astype(np.float32))
-    return builder.finish()
+from supple_snare.sound.ear import EAR_ORDER
+from supple_snare.sound.filters import banded
+from supple_snare.sound.novelty import BAND_EDGES_HZ, BANDS, peaks_of_rise, rise_curve
+from tests.conftest import RATE_HZ, drum, levels_of
 
 
 def candidates_of(sound: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
@@ -37,7 +31,7 @@ def tone(pitch_hz: float, seconds: float = 1.0, level: float = 0.5) -> np.ndarra
 def test_blocks_do_not_matter(block, seed):
     """The same levels, however the sound was cut into blocks."""
     sound = np.random.default_rng(seed).normal(size=20_000)
-    assert np.array_equal(levels_of(sound).steps, levels_of(sound, block).steps)
+    assert np.array_equal(levels_of(sound).steps, levels_of(sound, block=block).steps)
 
 
 @pytest.mark.parametrize("band", range(1, BANDS))
@@ -90,3 +84,11 @@ def test_the_mean_of_spans_is_told_around_each_moment():
     assert mean_db[0, 1] == pytest.approx(mean_db[1, 0], abs=0.1)
     assert mean_db[2, 0] == pytest.approx(mean_db[1, 1], abs=0.1)
     assert np.isfinite(mean_db).all()
+
+
+def test_a_band_is_heard_in_levels_as_a_filter_would_leave_it():
+    noise = np.random.default_rng(2).normal(0.0, 0.1, RATE_HZ).astype(np.float32)
+    band_hz = (400.0, 3_000.0)
+    filtered = levels_of(banded(noise, *band_hz, rate_hz=RATE_HZ, order=EAR_ORDER))
+    difference = levels_of(noise, band_hz=band_hz).decibels() - filtered.decibels()
+    np.testing.assert_allclose(np.median(difference[10:-10], axis=0)[2:-1], 0.0, atol=1.0)

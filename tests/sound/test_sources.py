@@ -8,21 +8,14 @@ import numpy as np
 import pytest
 
 from supple_snare.sound.events import gather_events
-from supple_snare.sound.novelty import BANDS, BandLevels, BandLevelsBuilder
+from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
-from tests.conftest import RATE_HZ, drum_line
+from tests.conftest import RATE_HZ, drum_line, levels_of
 
 SECONDS = 20
 line = partial(drum_line, seconds=SECONDS, softest=0.5)
 SNARE_S = np.arange(0.6, 19.0, 1.13)
 KICK_S = np.arange(0.9, 19.0, 0.71)
-
-
-def levels_of(sound: np.ndarray) -> BandLevels:
-    """Band levels of a sound."""
-    builder = BandLevelsBuilder(RATE_HZ)
-    builder.add(sound.astype(np.float32))
-    return builder.finish()
 
 
 @pytest.fixture(scope="module")

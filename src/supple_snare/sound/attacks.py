@@ -9,11 +9,11 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.ear import Ear, EarReader
-from supple_snare.sound.files import BLOCK_FRAMES, Recording, block_spans
+from supple_snare.sound.ear import Band, Ear, EarReader
+from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, Recording, block_spans
 from supple_snare.sound.guess import guess_material
 from supple_snare.sound.material import PRESETS, Material
-from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, peaks_of_rise, rise_curve
+from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, level_spectra, peaks_of_rise, rise_curve
 from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_frames
 from supple_snare.sound.peaks import Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
@@ -100,24 +100,25 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
     ear = heard if isinstance(heard, Ear) else Ear.of(heard)
     report = progress or (lambda _share: None)
     with EarReader(ear) as reader:
-        broadly = _listen_broadly(reader, report)
-        material = ear.material or _guess(reader, broadly)
-        told = replace(ear, material=material)
-        if told.heard_hz == ear.heard_hz:
-            preset = PRESETS[material]
-            if preset.is_pitched:
-                attacks = _notes(reader, broadly, report, soft=preset.lands_late)
-            else:
-                attacks = _strokes(reader, broadly, report)
-            report(1.0)
-            return Analysis(broadly.peaks, broadly.levels, attacks, material)
-    # It is to be listened to in another band than it was.
-    return analyse(told, lambda share: report(_BROADLY + (1.0 - _BROADLY) * share))
+        peaks, levels = _listen_broadly(reader, report)
+        broadly = _Broadly(peaks, levels[ear.heard_hz])
+        material = ear.material
+        if material is None:
+            material = _guess(reader, broadly)
+            reader.ear = replace(ear, material=material)
+            broadly = _Broadly(peaks, levels[reader.ear.heard_hz])
+        preset = PRESETS[material]
+        if preset.is_pitched:
+            attacks = _notes(reader, broadly, report, soft=preset.lands_late)
+        else:
+            attacks = _strokes(reader, broadly, report)
+        report(1.0)
+        return Analysis(peaks, broadly.levels, attacks, material)
 
 
 @dataclass(frozen=True, eq=False)
 class _Broadly:
-    """What the first reading tells."""
+    """What the first reading tells of what is listened to."""
 
     peaks: Peaks
     levels: BandLevels
@@ -128,15 +129,24 @@ class _Broadly:
         return rise_curve(self.levels.decibels())
 
 
-def _listen_broadly(reader: EarReader, report: Progress) -> _Broadly:
+def _listen_broadly(reader: EarReader, report: Progress) -> tuple[Peaks, dict[Band, BandLevels]]:
+    """The peaks, and the levels in every band that may be asked for once the material is known: one reading does."""
     ear = reader.ear
-    peaks, levels = PeaksBuilder(), BandLevelsBuilder(ear.rate_hz)
+    peaks, spectra = PeaksBuilder(), level_spectra(ear.rate_hz)
+    levels = {band_hz: BandLevelsBuilder(spectra, ear.rate_hz, band_hz) for band_hz in ear.bands_hz}
+
+    def gather(power: AnyArray) -> None:
+        for builder in levels.values():
+            builder.add(power)
+
     for start, count in block_spans(ear.frames):
         report(_BROADLY * start / ear.frames)
         block = reader.read(start, count)
         peaks.add(block)
-        levels.add(block.mean(axis=1, dtype=np.float32) if ear.hears_plainly else reader.read_mono(start, count))
-    return _Broadly(peaks.finish(ear.frames, ear.rate_hz), levels.finish())
+        gather(spectra.add(block.mean(axis=1, dtype=np.float32)))
+    gather(spectra.finish())
+    found = {band_hz: builder.finish() for band_hz, builder in levels.items()}
+    return peaks.finish(ear.frames, ear.rate_hz), found
 
 
 def _listen_for_partials(reader: EarReader, report: Progress) -> NewPartials:

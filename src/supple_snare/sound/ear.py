@@ -19,6 +19,9 @@ _SETTLE_S = 0.08
 EAR_ORDER = 4
 """Steep enough that what lies an octave outside is 24 dB softer."""
 
+Band = tuple[float, float] | None
+"""Lowest and highest frequency; None for all of the sound."""
+
 
 @dataclass(frozen=True)
 class Ear:
@@ -35,7 +38,7 @@ class Ear:
     """
 
     recordings: tuple[Recording, ...]
-    band_hz: tuple[float, float] | None = None
+    band_hz: Band = None
     material: Material | None = None
 
     @classmethod
@@ -44,16 +47,18 @@ class Ear:
         return cls((recording,))
 
     @property
-    def heard_hz(self) -> tuple[float, float] | None:
+    def heard_hz(self) -> Band:
         """The band that is listened to; None for all of the sound."""
         if self.band_hz is not None or self.material is None:
             return self.band_hz
         return PRESETS[self.material].band_hz
 
     @property
-    def hears_plainly(self) -> bool:
-        """Whether it is one recording in its whole band."""
-        return len(self.recordings) == 1 and self.heard_hz is None
+    def bands_hz(self) -> set[Band]:
+        """The bands that may come to be listened to: that of any material while none is told."""
+        if self.band_hz is not None or self.material is not None:
+            return {self.heard_hz}
+        return {preset.band_hz for preset in PRESETS.values()}
 
     @property
     def frames(self) -> int:

@@ -16,7 +16,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.sound.ear import EAR_ORDER, Band
 from supple_snare.sound.files import AnyArray
+from supple_snare.sound.filters import power_kept
 from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray
 
@@ -125,35 +127,48 @@ class BandLevels:
         return np.exp(power @ middle / power.sum(axis=1))
 
 
-class BandLevelsBuilder:
-    """Gathers band levels from blocks that follow one another."""
+def level_spectra(rate_hz: int) -> SpectraReader:
+    """Cuts a sound into the frames of `BandLevels`."""
+    return SpectraReader(max(1, round(HOP_S * rate_hz)), rate_hz, BAND_EDGES_HZ[-1])
 
-    def __init__(self, rate_hz: int) -> None:
-        self._rate_hz = rate_hz
-        self._spectra = SpectraReader(max(1, round(HOP_S * rate_hz)))
-        bins_hz = np.fft.rfftfreq(self._spectra.frame, 1.0 / rate_hz)
-        edges = np.searchsorted(bins_hz, BAND_EDGES_HZ)
-        edges = np.maximum.accumulate(np.minimum(edges, len(bins_hz) - 1))
-        self._starts = edges[:-1]
-        self._end = int(edges[-1])
+
+class BandLevelsBuilder:
+    """Gathers band levels from spectra that follow one another; what lies outside a band counts as if filtered.
+
+    Parameters
+    ----------
+    spectra : SpectraReader
+        Where they come from, as `level_spectra` makes it.
+    rate_hz : int
+    band_hz : (float, float), optional
+        Lowest and highest frequency that is listened to.
+    """
+
+    def __init__(self, spectra: SpectraReader, rate_hz: int, band_hz: Band = None) -> None:
+        self._rate_hz, self._hop = rate_hz, spectra.hop
+        edges = np.searchsorted(spectra.bins_hz, BAND_EDGES_HZ[:-1])
+        edges = np.minimum(edges, len(spectra.bins_hz) - 1)
+        self._heard = slice(int(edges[0]), None)
+        self._starts = edges - edges[0]
+        self._kept: NDArray[np.float32] | None = None
+        if band_hz is not None:
+            kept = power_kept(spectra.bins_hz[self._heard], *band_hz, rate_hz=rate_hz, order=EAR_ORDER)
+            self._kept = kept.astype(np.float32)
         self._parts: list[NDArray[np.uint8]] = []
 
-    def add(self, block: AnyArray) -> None:
-        """Add the next samples, shape (count,), float32."""
-        self._take(self._spectra.add(block))
-
-    def finish(self) -> BandLevels:
-        """The levels of everything added."""
-        self._take(self._spectra.finish())
-        steps = np.concatenate(self._parts)
-        steps.flags.writeable = False
-        return BandLevels(steps, self._spectra.hop, self._rate_hz)
-
-    def _take(self, power: AnyArray) -> None:
-        bands = np.add.reduceat(power[:, : self._end], self._starts, axis=1)
+    def add(self, power: AnyArray) -> None:
+        """Add the next spectra, shape (n, bins)."""
+        heard = power[:, self._heard] if self._kept is None else power[:, self._heard] * self._kept
+        bands = np.add.reduceat(heard, self._starts, axis=1)
         level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
         steps = np.clip(np.rint((level_db - _FLOOR_DB) * _STEPS_PER_DB), 0, 255)
         self._parts.append(steps.astype(np.uint8))
+
+    def finish(self) -> BandLevels:
+        """The levels of everything added."""
+        steps = np.concatenate(self._parts)
+        steps.flags.writeable = False
+        return BandLevels(steps, self._hop, self._rate_hz)
 
 
 def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:

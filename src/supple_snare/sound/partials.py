@@ -14,7 +14,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.ear import EAR_ORDER
+from supple_snare.sound.ear import EAR_ORDER, Band
 from supple_snare.sound.files import AnyArray
 from supple_snare.sound.filters import power_kept
 from supple_snare.sound.novelty import BandLevels, peaks_of_rise
@@ -26,6 +26,7 @@ _HOP_S = 0.01067
 
 _LOWEST_HZ, _HIGHEST_HZ = 50.0, 9_600.0
 _BANDS_PER_OCTAVE = 24
+_STEP = 2.0 ** (1.0 / _BANDS_PER_OCTAVE)
 _FLOOR_DB = -100.0
 
 _BEFORE = (4, 3)
@@ -93,10 +94,11 @@ class NewPartials:
 class NewPartialsBuilder:
     """Gathers how much newly sounds from blocks that follow one another; outside a band it counts as if filtered."""
 
-    def __init__(self, rate_hz: int, band_hz: tuple[float, float] | None = None) -> None:
+    def __init__(self, rate_hz: int, band_hz: Band = None) -> None:
         self._rate_hz = rate_hz
-        self._spectra = SpectraReader(max(1, round(_HOP_S * rate_hz)))
-        self._bands = _quarter_tones(self._spectra.frame, rate_hz, band_hz)
+        highest_hz = min(_HIGHEST_HZ, 0.45 * rate_hz)
+        self._spectra = SpectraReader(max(1, round(_HOP_S * rate_hz)), rate_hz, highest_hz * _STEP)
+        self._bands = _quarter_tones(self._spectra.bins_hz, highest_hz, rate_hz, band_hz)
         self._known = self._nothing(_BEFORE[0])
         self._parts: list[NDArray[np.float32]] = []
 
@@ -113,7 +115,7 @@ class NewPartialsBuilder:
         return NewPartials(rise_db, self._spectra.hop, self._rate_hz)
 
     def _take(self, power: AnyArray) -> None:
-        bands = power[:, : self._bands.shape[1]] @ self._bands.T
+        bands = power @ self._bands.T
         level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
         self._parts.append(self._rises(level_db.astype(np.float32)))
 
@@ -173,14 +175,11 @@ def note_frames(
     return frames[partial_db[frames] + share * curve[frames] >= enough_db]
 
 
-def _quarter_tones(window: int, rate_hz: int, band_hz: tuple[float, float] | None) -> NDArray[np.float32]:
+def _quarter_tones(bins_hz: FloatArray, highest_hz: float, rate_hz: int, band_hz: Band) -> NDArray[np.float32]:
     """Triangular bands over the bins of a spectrum up to the highest, shape (bands, bins); low ones are as wide as a
     bin tells."""
-    bins_hz = np.fft.rfftfreq(window, 1.0 / rate_hz)
-    highest_hz = min(_HIGHEST_HZ, 0.45 * rate_hz)
     middle = _LOWEST_HZ * 2.0 ** np.arange(0.0, np.log2(highest_hz / _LOWEST_HZ), 1.0 / _BANDS_PER_OCTAVE)
-    width = np.maximum(middle * (2.0 ** (1.0 / _BANDS_PER_OCTAVE) - 1.0), rate_hz / window)
-    bins_hz = bins_hz[bins_hz < middle[-1] + width[-1]]
+    width = np.maximum(middle * (_STEP - 1.0), bins_hz[1])
     bands = np.clip(1.0 - np.abs(bins_hz - middle[:, None]) / width[:, None], 0.0, None)
     bands /= bands.sum(axis=1, keepdims=True)
     if band_hz is not None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from supple_snare.sound.files import AnyArray
+from supple_snare.timing.units import FloatArray
 
 HOPS_A_FRAME = 4
 
@@ -16,11 +17,21 @@ class SpectraReader:
     ----------
     hop : int
         Samples from frame to frame.
+    rate_hz : int
+    highest_hz : float
+        What lies above is left out.
+
+    Attributes
+    ----------
+    bins_hz : float array, shape (bins,)
+        What each bin of the spectra stands for.
     """
 
-    def __init__(self, hop: int) -> None:
+    def __init__(self, hop: int, rate_hz: int, highest_hz: float) -> None:
         self.hop = hop
         self.frame = HOPS_A_FRAME * hop
+        bins_hz = np.fft.rfftfreq(self.frame, 1.0 / rate_hz).astype(np.float64)
+        self.bins_hz: FloatArray = bins_hz[bins_hz < highest_hz]
         self._taper = np.hanning(self.frame + 1)[:-1].astype(np.float32)
         self._taper /= self._taper.sum()
         self._rest = np.zeros(self.frame // 2, dtype=np.float32)  # the first frame is centred on sample 0
@@ -33,9 +44,9 @@ class SpectraReader:
         count = max(0, (len(joined) - self.frame) // self.hop + 1)
         self._rest = joined[count * self.hop :]
         if not count:
-            return np.zeros((0, self.frame // 2 + 1), dtype=np.float32)
+            return np.zeros((0, len(self.bins_hz)), dtype=np.float32)
         views = np.lib.stride_tricks.sliding_window_view(joined, self.frame)[:: self.hop][:count]
-        spectrum = fft.rfft(views * self._taper, axis=1)
+        spectrum = fft.rfft(views * self._taper, axis=1)[:, : len(self.bins_hz)]
         power: AnyArray = spectrum.real**2 + spectrum.imag**2
         return power
 
