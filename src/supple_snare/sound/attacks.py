@@ -100,25 +100,22 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
     ear = heard if isinstance(heard, Ear) else Ear.of(heard)
     report = progress or (lambda _share: None)
     with EarReader(ear) as reader:
-        peaks, levels = _listen_broadly(reader, report)
-        broadly = _Broadly(peaks, levels[ear.heard_hz])
-        material = ear.material
-        if material is None:
-            material = _guess(reader, broadly)
-            reader.ear = replace(ear, material=material)
-            broadly = _Broadly(peaks, levels[reader.ear.heard_hz])
+        in_band = _listen_broadly(reader, report)
+        material = ear.material or _guess(reader, in_band[ear.heard_hz])
+        reader.ear = replace(ear, material=material)
+        broadly = in_band[reader.ear.heard_hz]
         preset = PRESETS[material]
         if preset.is_pitched:
             attacks = _notes(reader, broadly, report, soft=preset.lands_late)
         else:
             attacks = _strokes(reader, broadly, report)
         report(1.0)
-        return Analysis(peaks, broadly.levels, attacks, material)
+        return Analysis(broadly.peaks, broadly.levels, attacks, material)
 
 
 @dataclass(frozen=True, eq=False)
 class _Broadly:
-    """What the first reading tells of what is listened to."""
+    """What the first reading tells of one band."""
 
     peaks: Peaks
     levels: BandLevels
@@ -129,10 +126,10 @@ class _Broadly:
         return rise_curve(self.levels.decibels())
 
 
-def _listen_broadly(reader: EarReader, report: Progress) -> tuple[Peaks, dict[Band, BandLevels]]:
-    """The peaks, and the levels in every band that may be asked for once the material is known: one reading does."""
+def _listen_broadly(reader: EarReader, report: Progress) -> dict[Band, _Broadly]:
+    """What every band tells that may be asked for once the material is known: one reading does."""
     ear = reader.ear
-    peaks, spectra = PeaksBuilder(), level_spectra(ear.rate_hz)
+    peaks_builder, spectra = PeaksBuilder(), level_spectra(ear.rate_hz)
     levels = {band_hz: BandLevelsBuilder(spectra, ear.rate_hz, band_hz) for band_hz in ear.bands_hz}
 
     def gather(power: AnyArray) -> None:
@@ -142,11 +139,11 @@ def _listen_broadly(reader: EarReader, report: Progress) -> tuple[Peaks, dict[Ba
     for start, count in block_spans(ear.frames):
         report(_BROADLY * start / ear.frames)
         block = reader.read(start, count)
-        peaks.add(block)
+        peaks_builder.add(block)
         gather(spectra.add(block.mean(axis=1, dtype=np.float32)))
     gather(spectra.finish())
-    found = {band_hz: builder.finish() for band_hz, builder in levels.items()}
-    return peaks.finish(ear.frames, ear.rate_hz), found
+    peaks = peaks_builder.finish(ear.frames, ear.rate_hz)
+    return {band_hz: _Broadly(peaks, builder.finish()) for band_hz, builder in levels.items()}
 
 
 def _listen_for_partials(reader: EarReader, report: Progress) -> NewPartials:
