@@ -14,7 +14,7 @@ import pytest
 import soundfile
 from hypothesis import settings
 
-from supple_snare.sound.ear import Band
+from supple_snare.sound.material import Band
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, level_spectra
 
 # How long an example takes says more of the machine than of the code.

@@ -18,7 +18,7 @@ from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import Recording
 from supple_snare.sound.fingerprint import Fingerprint
 from supple_snare.sound.joining import CutSettings
-from supple_snare.sound.material import Material
+from supple_snare.sound.material import Band, Material
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.grid import Grid, RuledSection
 from supple_snare.timing.offsets import FeelRules
@@ -112,7 +112,7 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
     recording: Recording
     known_by: Fingerprint | None = None
     material: Material | None = None
-    band_hz: tuple[float, float] | None = None
+    band_hz: Band = None
     listens_to: tuple[str, ...] = ()
     rules: HitRules = HitRules()
     section_rules: tuple[SectionRules, ...] = ()

@@ -9,10 +9,10 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.ear import Band, Ear, EarReader
+from supple_snare.sound.ear import Ear, EarReader
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, Recording, block_spans
 from supple_snare.sound.guess import guess_material
-from supple_snare.sound.material import PRESETS, Material
+from supple_snare.sound.material import PRESETS, Band, Material
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, level_spectra, peaks_of_rise, rise_curve
 from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_frames
 from supple_snare.sound.peaks import Peaks, PeaksBuilder

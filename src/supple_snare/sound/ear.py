@@ -11,16 +11,13 @@ import numpy as np
 
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
 from supple_snare.sound.filters import banded
-from supple_snare.sound.material import PRESETS, Material
+from supple_snare.sound.material import PRESETS, Band, Material
 
 _SETTLE_S = 0.08
 """The filters have forgotten what came before after so long."""
 
 EAR_ORDER = 4
 """Steep enough that what lies an octave outside is 24 dB softer."""
-
-Band = tuple[float, float] | None
-"""Lowest and highest frequency; None for all of the sound."""
 
 
 @dataclass(frozen=True)

@@ -11,6 +11,9 @@ from enum import StrEnum
 
 from supple_snare.timing.kinds import GRACE_MS
 
+Band = tuple[float, float] | None
+"""Lowest and highest frequency; None for all of the sound."""
+
 
 class Material(StrEnum):
     """What the trade calls the source."""
@@ -40,7 +43,7 @@ class Preset:
         Its attacks are soft: the place that should meet the grid lies after the start.
     """
 
-    band_hz: tuple[float, float] | None = None
+    band_hz: Band = None
     spacing_ms: float = GRACE_MS
     is_pitched: bool = False
     lands_late: bool = False

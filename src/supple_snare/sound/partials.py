@@ -14,9 +14,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.ear import EAR_ORDER, Band
+from supple_snare.sound.ear import EAR_ORDER
 from supple_snare.sound.files import AnyArray
 from supple_snare.sound.filters import power_kept
+from supple_snare.sound.material import Band
 from supple_snare.sound.novelty import BandLevels, peaks_of_rise
 from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray

@@ -39,8 +39,7 @@ class BeatKinds:
         self._slots, self._lead = slots, lead
         self._bar = slots.bar - slots.bar[0]
         self._count = np.floor(slots.beat + 1e-6).astype(np.int64)  # which quarter note of its bar
-        self._counts = int(self._count.max()) + 1
-        self._beat = self._bar * self._counts + self._count
+        self._beat = self._bar * (int(self._count.max()) + 1) + self._count
         self._slot = np.zeros(len(lead), dtype=np.int64)
         self._told = np.zeros(len(lead))
 
@@ -81,15 +80,13 @@ class BeatKinds:
 
     def _bars_around(self, said: FloatArray) -> FloatArray:
         """Sum of what is said in the same beat of the bars around, at other places of it or by other leads."""
-        bars, places = int(self._bar[-1]) + 1, int(self._slots.slot.max()) + 1
         bar, count = self._bar[self._slot], self._count[self._slot]
-        place = self._lead * places + self._slots.slot[self._slot]
-        return _of_other_bars(count, bar, said, (self._counts, bars)) - _of_other_bars(
-            place, bar, said, (int(place.max()) + 1, bars)
-        )
+        own_place = self._lead * (int(self._slots.slot.max()) + 1) + self._slots.slot[self._slot]
+        return _of_other_bars(count, bar, said) - _of_other_bars(own_place, bar, said)
 
 
-def _of_other_bars(row: IntArray, bar: IntArray, said: FloatArray, shape: tuple[int, int]) -> FloatArray:
+def _of_other_bars(row: IntArray, bar: IntArray, said: FloatArray) -> FloatArray:
     """Sum of what is said in each stroke's row of the bars around but not in its own bar, shape (n,)."""
-    table = np.bincount(row * shape[1] + bar, said, shape[0] * shape[1]).reshape(*shape, 1).astype(np.float32)
+    rows, bars = int(row.max()) + 1, int(bar.max()) + 1
+    table = np.bincount(row * bars + bar, said, rows * bars).reshape(rows, bars, 1).astype(np.float32)
     return (around(table, 1) - table)[row, bar, 0]
