@@ -56,7 +56,8 @@ def measure_tempo(takes: int) -> None:
     """Steady takes (with and without drift), written rhythms, and takes whose tempo wanders."""
     for name, manner_of, fixed in (
         ("steady", drawn, {}),
-        ("steady, drift of 10 % of a slot", drawn, {"drift_slots": 0.1}),
+        ("drift of 10 % of a slot", drawn, {"drift_slots": 0.1}),
+        ("drift of 10 % of a slot, 16 bars", drawn, {"drift_slots": 0.1, "bars": 16}),
         ("written rhythms", written, {}),
     ):
         rows = defaultdict(list)
@@ -64,6 +65,9 @@ def measure_tempo(takes: int) -> None:
             played = play(manner_of(seed, **fixed), seed)
             right = is_read(tempo_of(played), played)
             rows[name].append(right)
+            if played.manner.drift_slots:
+                whole = "whole numbers" if played.manner.tempo_bpm % 1.0 == 0.0 else "no whole numbers"
+                rows[f"{name}, {whole}"].append(right)
             if played.manner.groove and played.manner.hat and played.manner.felt_bpm >= 70.0:
                 rows["those with a hat, from 70 bpm"].append(right)
         for of, right in rows.items():

@@ -41,6 +41,19 @@ def test_a_steady_tempo_is_found_exactly(tempo, counts, off_beat):
     assert len({round(np.log(reading.felt_bpm), 1) for reading in readings}) == len(readings)
 
 
+def test_a_whole_number_is_read_where_drift_hides_it():
+    """What the hits alone say is the last reading, and said beside the first."""
+    time, level, lead, start = band(110.0, bars=16)
+    late_s = 0.015 * np.sin((time - start[0]) * 110.0 / 600.0)
+    best, *others = find_tempo(time + late_s, level, lead)
+    assert best.grid.tempo_bpm == 110.0
+    beats = (start[0] - best.grid.bar_time_s(1)) / (60.0 / 110.0)
+    assert beats == pytest.approx(round(beats), abs=0.01)
+    assert best.measured_bpm == others[-1].grid.tempo_bpm != pytest.approx(110.0, abs=0.02)
+    assert others[-1].felt_bpm == pytest.approx(best.felt_bpm, rel=0.01)
+    assert f"or {best.measured_bpm:.2f} with no drift" in best.in_words
+
+
 @pytest.mark.parametrize("tempo", [84.0, 118.0, 150.0])
 def test_a_wandering_tempo_is_followed_beat_by_beat(tempo):
     """Four per cent up and down: every beat within 35 ms."""

@@ -13,6 +13,7 @@ from supple_snare.timing.drift_path import find_drift
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter
 from supple_snare.timing.pulse import Pulses, Track, follow, hear_pulses
+from supple_snare.timing.round_tempo import ALIKE_BPM, whole_tempo
 from supple_snare.timing.ruling import Ruling
 from supple_snare.timing.suggest import LEAST_STROKES, suggest_ruling
 from supple_snare.timing.units import FloatArray, IntArray
@@ -35,9 +36,6 @@ _STEADY_BEATS = 0.15
 """A take whose beats never lie this far off one straight tempo was played to that."""
 
 _FASTEST_DOTTED_BPM = 140.0
-_ROUND_BPM = 0.08
-_BLOCK_BEATS = 8.0
-"""Over so many beats drift stays much the same: their means tell how sure a tempo is."""
 
 _SURE_BAR = 0.8
 """Where bars begin is right in 99 % of takes that are as sure of it (`bench/bars.py`), and in 64 % of others."""
@@ -51,24 +49,24 @@ class TempoFinding:
     ----------
     grid : Grid
         Steady, or following the beats found.
-    felt_bpm : float
-        Tempo of what is felt as one beat: of dotted quarters in 6/8.
     confidence : float
-        Share of belief beside the other readings, 0 to 1.
+        Share of belief beside those that count other beats, 0 to 1.
     bar_confidence : float
         How sure it is, if this reading is right, that bars begin where it says, 0 to 1.
     wander : float
         Greatest deviation of the smoothed tempo from its mean, as a share.
     parts_bpm : tuple of float
         Tempos, as in `Grid`, of the parts of a take that changes its tempo at once; empty where it has one.
+    measured_bpm : float or None
+        What the hits alone say, if they did not drift, where a whole number is read instead.
     """
 
     grid: Grid
-    felt_bpm: float
     confidence: float
     bar_confidence: float
     wander: float
     parts_bpm: tuple[float, ...] = ()
+    measured_bpm: float | None = None
 
     @property
     def is_bar_unsure(self) -> bool:
@@ -86,11 +84,17 @@ class TempoFinding:
         return self.parts_bpm[0] if self.parts_bpm else self.grid.tempo_bpm
 
     @property
+    def felt_bpm(self) -> float:
+        """Tempo of what is felt as one beat: of dotted quarters in 6/8."""
+        return self.tempo_bpm / self.grid.meter.felt_beats
+
+    @property
     def in_words(self) -> str:
         """Its tempo or tempos, its meter, and how the take keeps to them."""
         tempos = ", then ".join(f"{tempo:.2f} bpm" for tempo in self.parts_bpm or (self.tempo_bpm,))
         manner = "steady" if self.steady else f"followed where it wanders by {100.0 * self.wander:.0f} %"
-        return f"{tempos} in {self.grid.meter}, {'each part steady' if self.parts_bpm else manner}"
+        instead = f", or {self.measured_bpm:.2f} with no drift" if self.measured_bpm is not None else ""
+        return f"{tempos} in {self.grid.meter}, {'each part steady' if self.parts_bpm else manner}{instead}"
 
     def beats_s(self, start_s: float, end_s: float) -> FloatArray:
         """Felt beats between two moments, every one as played where the tempo wanders."""
@@ -128,7 +132,8 @@ def find_tempo(
     Returns
     -------
     list of TempoFinding
-        Most likely first; none if too little was played.
+        Most likely first, and last what the hits alone say where the first is a whole number instead; none if too
+        little was played.
     """
     if len(time_s) < LEAST_STROKES or time_s[-1] - time_s[0] < 4.0:
         return []
@@ -142,10 +147,11 @@ def find_tempo(
     belief = np.exp(np.array([score for score, _ in kept]) - kept[0][0])
     belief /= belief.sum()
     kept = kept[:_READINGS]
-    return [
-        _reading(track, float(share), time_s, weight, lead, centre_hz)
+    read = [
+        _readings(track, float(share), time_s, weight, lead, centre_hz)
         for (_, track), share in zip(kept, belief, strict=False)
     ]
+    return [*(likely for likely, *_ in read), *read[0][1:]]
 
 
 def followed_tracks(
@@ -203,15 +209,18 @@ def _candidates(pulses: Pulses) -> list[tuple[int, int]]:
     return chosen
 
 
-def _reading(
+def _readings(
     track: Track,
     confidence: float,
     time_s: FloatArray,
     weight: FloatArray,
     lead: IntArray,
     centre_hz: FloatArray | None,
-) -> TempoFinding:
-    """A track made exact: its beats from all hits near lines, and whether one tempo explains them."""
+) -> list[TempoFinding]:
+    """A track made exact: its beats from all hits near lines, and whether one tempo explains them.
+
+    Where that is a whole number, and the hits alone say another, the latter comes second.
+    """
     beat = track.beat_at(time_s)
     start = np.floor(beat[0]) - 1.0
     place = beat - start
@@ -235,8 +244,11 @@ def _reading(
     meter = _meter(place, weight, lead, compound)
     phase, sure = first_of_bar(bar_signs(place, weight, lead, centre_hz, meter.felt_count))
     one = _first_bar(place, phase, meter.felt_count, beats_s)
-    grid, felt_bpm, wander = _laid(beats_s, line, time_s, near, meter, one)
-    return TempoFinding(grid, felt_bpm, confidence, sure, wander)
+    grids, wander = _laid(beats_s, line, time_s, near, meter, one)
+    readings = [TempoFinding(grid, confidence, sure, wander) for grid in grids]
+    if len(grids) > 1:
+        readings[0] = replace(readings[0], measured_bpm=grids[1].tempo_bpm)
+    return readings
 
 
 def _whole_beats(place: FloatArray, time_s: FloatArray) -> FloatArray:
@@ -300,8 +312,11 @@ def _first_bar(place: FloatArray, phase: int, count: int, beats_s: FloatArray) -
 
 def _laid(
     beats_s: FloatArray, line: FloatArray, time_s: FloatArray, near: FloatArray, meter: Meter, one: int
-) -> tuple[Grid, float, float]:
-    """Grid of a reading, steady where a straight line through the hits is never far from the beats; pace and wander."""
+) -> tuple[list[Grid], float]:
+    """Grids of a reading, steady where a straight line through the hits is never far from the beats; and the wander.
+
+    There are two where a whole number is likelier than the tempo of that line.
+    """
     felt = meter.felt_beats
     numbers = np.arange(len(beats_s))
     played = (numbers >= line.min()) & (numbers <= line.max())
@@ -312,14 +327,18 @@ def _laid(
     wander = float(np.max(np.abs(beat_s / np.diff(wide) - 1.0)))
     low, high = TEMPO_RANGE_BPM
     if away_beats.max() <= _STEADY_BEATS or not low < tempo < high:
-        tempo = _round_tempo(tempo, beat_s, time_s - (start + beat_s * line), line, near)
-        beat_s = 60.0 * felt / tempo
-        start = float(np.average(time_s - beat_s * line, weights=near))
-        grid = Grid(float(np.clip(tempo, low, high)), start + beat_s * one, meter)
-    else:
-        beats = PlayedBeats(tuple(beats_s.tolist()), first_beat=-one * felt, step=felt)
-        grid = Grid(tempo, float(following_course(beats, (), ()).time_at(0.0)), meter, played=beats)
-    return grid, 60.0 / beat_s, wander
+        likely = whole_tempo(tempo, beat_s, line, time_s - (start + beat_s * line), near)
+        tempos = [likely, tempo] if abs(likely - tempo) > ALIKE_BPM else [likely]
+        return [_steady(each, line, time_s, near, meter, one) for each in tempos], wander
+    beats = PlayedBeats(tuple(beats_s.tolist()), first_beat=-one * felt, step=felt)
+    return [Grid(tempo, float(following_course(beats, (), ()).time_at(0.0)), meter, played=beats)], wander
+
+
+def _steady(tempo: float, line: FloatArray, time_s: FloatArray, weight: FloatArray, meter: Meter, one: int) -> Grid:
+    """The grid of that tempo which lies best on the hits."""
+    beat_s = 60.0 * meter.felt_beats / tempo
+    start_s = float(np.average(time_s - beat_s * line, weights=weight))
+    return Grid(float(np.clip(tempo, *TEMPO_RANGE_BPM)), start_s + beat_s * one, meter)
 
 
 def _straight(line: FloatArray, time_s: FloatArray, weight: FloatArray) -> tuple[float, float]:
@@ -331,14 +350,3 @@ def _straight(line: FloatArray, time_s: FloatArray, weight: FloatArray) -> tuple
         spread = 1.4826 * np.median(np.abs(rest[weight > 0.0])) + 1e-6
         own = weight * np.clip(1.0 - (rest / (4.7 * spread)) ** 2, 0.0, 1.0) ** 2 + 1e-12
     return float(start), float(beat_s)
-
-
-def _round_tempo(tempo: float, beat_s: float, rest: FloatArray, line: FloatArray, weight: FloatArray) -> float:
-    """A round tempo where the measured one cannot be told from it: people set clicks to whole numbers."""
-    block = ((line - line.min()) / _BLOCK_BEATS).astype(np.int64)
-    counted = np.bincount(block, weight)
-    means = (np.bincount(block, weight * rest) / np.maximum(counted, 1e-9))[counted > 0.0]
-    length_s = float(np.ptp(line)) * beat_s
-    unsure = tempo * float(np.std(means)) * np.sqrt(12.0 / len(means)) / max(length_s, 1e-6)
-    whole = float(round(tempo))
-    return whole if abs(whole - tempo) < min(1.5 * unsure, _ROUND_BPM) else tempo
