@@ -23,9 +23,10 @@ from sklearn.neural_network import MLPClassifier
 from hits import outside_rolls
 from material import EASY, HARD, Case, Made, cases, in_processes, options, varied
 from supple_snare.sound.attacks import Analysis, analyse
-from supple_snare.sound.bleed import RELATIVE_SIGNS, weigh_signs
+from supple_snare.sound.bleed import weigh_signs
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, network_inputs, weighed
+from supple_snare.sound.signs import RELATIVE_SIGNS
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
@@ -69,8 +70,9 @@ def weigh(case: Case) -> list[Weighed]:
 
 def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) -> list[Weighed]:
     rows = []
-    _drums, weighed_signs = weigh_signs(list(analyses.values()))
-    for name, (time_s, _, signs) in zip(analyses, weighed_signs, strict=True):
+    _drums, found = weigh_signs(list(analyses.values()))
+    for name, each in zip(analyses, found, strict=True):
+        time_s, signs = each.start_s, each.signs
         if name in made.struck and signs is not None:
             truth, counted = outside_rolls(made.struck[name], time_s)
             guess = signs.log_odds()
@@ -98,7 +100,7 @@ class Manner:
     rounds: int
 
 
-OF_DRUMS = Manner((24, 12), 16)
+OF_DRUMS = Manner((24, 12), 24)
 
 
 def fit_member(rows: Sequence[Row], manner: Manner, scale: NDArray[np.float64], seed: int) -> Member:

@@ -58,6 +58,9 @@ class Recipe:
     """Bass drum and snare have a second microphone each, before the front head and under the wires."""
     others_db: float | None = None
     """Players of long notes in the same room, so loud in the far microphones, 18 dB softer in the close ones."""
+    ways_db: float | None = None
+    """How loud, against what bleeds in alike at every stroke, is what takes another way each time: a drum is never
+    struck at one place."""
     strays_db: float = 0.0
     """How much brighter or duller each stroke sounds than the one-shot it is made of, and by how many half per cent
     higher or lower, as standard deviations: no two strokes are alike then."""
@@ -73,6 +76,7 @@ EASY = (
 HARD = (
     Recipe("heavy bleed, noisy floor", 108.0, bleed_db=(-10.0, -6.0), noise_db=-52.0),
     Recipe("ghost notes", 92.0, bleed_db=(-20.0, -12.0), ghosts_db=(-22.0, -14.0)),
+    Recipe("ghost notes, bleed not alike", 92.0, bleed_db=(-20.0, -12.0), ghosts_db=(-22.0, -14.0), ways_db=-6.0),
     Recipe("double bass drum, 195 bpm", 195.0, double_kick=True, bars=20),
     Recipe("flams and a roll", 100.0, flams=True, roll=True),
     Recipe("an idle drum", 118.0, idle_drum=True, bars=20),
@@ -103,6 +107,7 @@ def varied(seed: int) -> Recipe:
         others_db=float(rng.uniform(-14.0, -2.0)) if rng.random() < 0.35 else None,
         strays_db=float(rng.uniform(0.0, 3.0)),
         seconds=bool(rng.random() < 0.3),
+        ways_db=float(rng.uniform(-16.0, -3.0)) if rng.random() < 0.6 else None,
     )
 
 
@@ -378,6 +383,8 @@ def heard(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe,
         tail = rng.normal(size=length) * np.exp(-np.linspace(0, 6, length))
         kernel = np.concatenate([np.zeros(delay), [1.0], room * tail / np.sqrt(np.sum(tail**2))])
         heard = oaconvolve(line, kernel)[:frames]
+        if recipe.ways_db is not None:
+            heard += 10 ** (recipe.ways_db / 20) * _other_ways(line, delay, rng)
         if not overhead:
             heard = sosfilt(butter(1, rng.uniform(4000, 12000), fs=RATE_HZ, output="sos"), heard)
         mix += gain * heard
@@ -387,6 +394,15 @@ def heard(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe,
         mix += 10 ** (level_db / 20) * np.concatenate([np.zeros(delay), others])[:frames]
     mix += rng.normal(size=frames) * 10 ** (recipe.noise_db / 20)
     return mix * (0.5 / np.abs(mix).max())
+
+
+def _other_ways(line: Sound, delay: int, rng: np.random.Generator) -> Sound:
+    """A drum as it reaches a microphone by ways that change every tenth of a second, as loud as it is by itself."""
+    steps = rng.normal(size=10 * len(line) // RATE_HZ + 2)
+    turned = line * np.interp(np.arange(len(line)) * 10.0 / RATE_HZ, np.arange(len(steps)), steps)
+    tail = rng.normal(size=RATE_HZ // 100) * np.exp(-np.linspace(0, 3, RATE_HZ // 100))
+    kernel = np.concatenate([np.zeros(delay), tail / np.sqrt(np.sum(tail**2))])
+    return np.asarray(oaconvolve(turned, kernel)[: len(line)])
 
 
 @dataclass(frozen=True)

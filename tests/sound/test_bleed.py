@@ -10,8 +10,9 @@ import pytest
 import soundfile
 
 from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import SIGNS, Signs, _is_far, judge_bleed
+from supple_snare.sound.bleed import _is_far, judge_bleed
 from supple_snare.sound.files import read_recording
+from supple_snare.sound.signs import SIGNS, Signs
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.kinds import mark_grace_and_rolls

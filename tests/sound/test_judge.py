@@ -7,8 +7,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from supple_snare.sound.bleed import RELATIVE_SIGNS, SIGNS
 from supple_snare.sound.judge import DRUMS_FILE, emptiest_place, judged_odds, judges, network_inputs, weighed
+from supple_snare.sound.signs import RELATIVE_SIGNS, SIGNS
 
 COUNT = 40
 
@@ -29,10 +29,14 @@ def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.nd
         "own_level": (-2.0, -25.0),
         "left_over": (-2.0, -16.0),
         "worth": (3.0, -12.0),
-        "like_own": (0.9, 0.4),
-        "like_more_own": (0.85, 0.3),
-        "like_bleed": (0.5, 0.8),
-        "like_more_bleed": (0.4, 0.7),
+        "like_own": (1.5, 0.4),
+        "like_more_own": (1.3, 0.3),
+        "like_bleed": (0.5, 1.1),
+        "like_more_bleed": (0.4, 0.9),
+        "bare_like_own": (1.6, 0.3),
+        "bare_like_more_own": (1.3, 0.2),
+        "bare_level": (-2.0, -25.0),
+        "bare_share": (0.0, -10.0),
     }
     columns = [np.where(own, *centre[name]) + rng.normal(0.0, 0.05, COUNT) for name in SIGNS]
     return np.stack(columns, axis=1), np.where(own, 5.0, -5.0)

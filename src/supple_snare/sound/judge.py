@@ -20,7 +20,7 @@ DRUMS_FILE, LINES_FILE = (Path(__file__).parent / f"judge_{of}.json" for of in (
 
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 
-_GUESS_WORD = 0.5
+_GUESS_WORD = 0.25
 _PLAIN_ODDS = 2.0
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80

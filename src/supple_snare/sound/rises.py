@@ -94,6 +94,8 @@ class Rises:
         When the spectrum rises most, to a frame of `BandLevels`.
     shape : int8 array, shape (n, SHAPE_SAMPLES)
         The waveform below 4 kHz at `SHAPE_RATE_HZ`, the largest amplitude 127; it begins at `shape_s`.
+    shape_peak : float array, shape (n,)
+        That largest amplitude.
     """
 
     crossing_s: FloatArray
@@ -104,6 +106,7 @@ class Rises:
     lasting_db: FloatArray
     centre_s: FloatArray
     shape: NDArray[np.int8]
+    shape_peak: FloatArray
 
     def __len__(self) -> int:
         return len(self.peak)
@@ -149,6 +152,7 @@ class Rises:
                 frozen([]),
                 frozen([]),
                 frozen(np.zeros((0, SHAPE_SAMPLES)), np.int8),
+                frozen([]),
             )
         names = [field.name for field in fields(cls)]
         return cls(*(_kept(np.concatenate([getattr(part, name) for part in parts])) for name in names))
@@ -197,6 +201,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         peaks.append(peak)
         quiets.append(quiet)
     peak = np.stack(peaks, axis=1).astype(np.float64)
+    shape, shape_peak = _shapes(windows, before - SHAPE_BEFORE_S * rate_hz, rate_hz)
     first = (centres - back).astype(np.float64)
     return Rises(
         crossing_s=(np.stack(crossings, axis=1) + first[:, None, None]) / rate_hz,
@@ -206,20 +211,21 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         rise_db=rise_db.astype(np.float64),
         lasting_db=lasting_db,
         centre_s=centres / rate_hz,
-        shape=_shapes(windows, before - SHAPE_BEFORE_S * rate_hz, rate_hz),
+        shape=shape,
+        shape_peak=shape_peak,
     )
 
 
-def _shapes(windows: AnyArray, first: float, rate_hz: int) -> NDArray[np.int8]:
-    """The waveforms from a sample of the windows on."""
+def _shapes(windows: AnyArray, first: float, rate_hz: int) -> tuple[NDArray[np.int8], FloatArray]:
+    """The waveforms from a sample of the windows on, and their largest amplitudes."""
     leaning = banded(windows, _SHAPE_LEAN_HZ, None, rate_hz=rate_hz, order=1)
     low = banded(leaning, None, _SHAPE_TOP_HZ, rate_hz=rate_hz)
     at = first + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
     left = np.floor(at).astype(np.int64)
     share = at - left
     shape = low[:, left] * (1.0 - share) + low[:, left + 1] * share
-    loudest = np.abs(shape).max(axis=1, keepdims=True)
-    return np.rint(127.0 * shape / np.maximum(loudest, 1e-12)).astype(np.int8)
+    loudest = np.maximum(np.abs(shape).max(axis=1), 1e-12)
+    return np.rint(127.0 * shape / loudest[:, None]).astype(np.int8), loudest.astype(np.float64)
 
 
 def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:

@@ -84,6 +84,15 @@ def likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[
     return most, more
 
 
+def loudness(rises: Rises, start_s: FloatArray) -> FloatArray:
+    """Amplitude of the waveforms of attacks over what `likeness` compares, shape (n,)."""
+    first = np.rint((start_s - rises.shape_s) * SHAPE_RATE_HZ).astype(np.int64) - _BEFORE
+    cuts = np.lib.stride_tricks.sliding_window_view(rises.shape, _LENGTH, axis=1)
+    first = np.clip(first, 0, cuts.shape[1] - 1)
+    cut = cuts[np.arange(len(rises)), first].astype(np.float64)
+    return np.asarray(np.sqrt(np.mean(cut**2, axis=1)) * rises.shape_peak / 127.0)
+
+
 def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played: NDArray[np.bool_]) -> FloatArray:
     """Starts of the strokes of one track, set right where strokes of the same shape say otherwise.
 
