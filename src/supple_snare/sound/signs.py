@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bare import PLAIN, Heard
@@ -58,6 +59,10 @@ signs alone, before they are judged, if they also lie so far above the rest."""
 
 _AS_LIKE_AS_CAN_BE = 0.95
 """No two strokes of a player are more alike; those of a machine are, and must not be all that counts."""
+
+_MORE_THAN_MOST = 0.3
+"""Likeness to one example counts so much above that to several: the beater that bounces off a bass drum again and again
+is like another bounce, but like no stroke."""
 
 _LEAST = 1e-4
 _LOUD_PERCENT = 80
@@ -138,19 +143,19 @@ class Signs:
     def with_likeness(self, heard: Heard, bare: Rises) -> Signs:
         """The same with what the attacks sound like, as they are and bared of the neighbours' strokes."""
         start_s, own = heard.start_s, heard.guess > PLAIN
-        like = (
-            *likeness(heard.rises, start_s, own),
-            *likeness(heard.rises, start_s, heard.guess < -PLAIN),
-            *likeness(bare, start_s, own),
-        )
+        own_like, own_more = _likeness(heard.rises, start_s, own)
+        bleed_like, bleed_more = _likeness(heard.rises, start_s, heard.guess < -PLAIN)
+        bare_like, bare_more = _likeness(bare, start_s, own)
         whole_db, bare_db = (amplitude_to_db(loudness(each, start_s)) for each in (heard.rises, bare))
         loud_db = np.percentile(whole_db[own], _LOUD_PERCENT) if own.any() else whole_db.max()
-        names = ("like_own", "like_more_own", "like_bleed", "like_more_bleed", "bare_like_own", "bare_like_more_own")
         return replace(
             self,
-            **{
-                name: np.arctanh(np.clip(each, 0.0, _AS_LIKE_AS_CAN_BE)) for name, each in zip(names, like, strict=True)
-            },
+            like_own=np.minimum(own_like, own_more + _MORE_THAN_MOST),
+            like_more_own=own_more,
+            like_bleed=bleed_like,
+            like_more_bleed=bleed_more,
+            bare_like_own=np.minimum(bare_like, bare_more + _MORE_THAN_MOST),
+            bare_like_more_own=bare_more,
             bare_level=np.maximum(bare_db - loud_db, -40.0),
             bare_share=np.clip(bare_db - whole_db, -20.0, 3.0),
         )
@@ -173,6 +178,12 @@ def heard_around(analyses: Sequence[Analysis], sources: Sources, track: int, tim
     until_s = np.where(next_db > level_db - _AS_LOUD_DB, next_s, np.inf)
     levels = [analysis.levels for analysis in analyses]
     return sources.heard(levels, time_s - distance_s, until_s - distance_s)
+
+
+def _likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
+    """`shapes.likeness`, each correlation r as artanh r."""
+    most, more = (np.clip(each, 0.0, _AS_LIKE_AS_CAN_BE) for each in likeness(rises, start_s, of))
+    return np.arctanh(most), np.arctanh(more)
 
 
 def are_surely_own(log_odds: FloatArray) -> bool:
