@@ -102,6 +102,10 @@ def test_the_program_finds_what_was_played(truth):
         assert np.median(nearest) < 0.001
         invented = [time for time in found if np.min(np.abs(everything - time)) > 0.010]
         assert len(missed) <= 0.03 * len(strokes)
+        ghosts = [n["time"] for n in truth["notes"] if n["player"] == player and n["kind"] == "ghost"]
+        assert sum(np.min(np.abs(found - time)) <= 0.010 for time in ghosts) >= 0.6 * len(ghosts)
+        rolls = any(n["kind"] == "roll" for n in truth["notes"] if n["player"] == player)
+        assert np.any(hits.kind == Kind.ROLL) == rolls
         assert len(invented) <= 0.02 * len(found)
     straight = [n for n in truth["notes"] if n["player"] == "snare" and n["kind"] == "stroke"]
     wrong = 0

@@ -8,6 +8,7 @@ import pytest
 from supple_snare.sound.bare import Heard, bare_attacks
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, measure_rises
 from supple_snare.sound.shapes import likeness, loudness
+from supple_snare.sound.signs import SIGNS, Signs
 
 RATE = 48_000
 BASS_S = np.arange(0.5, 12.0, 0.5)
@@ -83,3 +84,17 @@ def test_nothing_is_taken_off_for_who_did_not_play_along(duet, other):
     bare = bare_attacks([snare, other(bass)], 0)
     assert np.array_equal(bare.shape, snare.rises.shape)
     assert bare.shape_peak == pytest.approx(snare.rises.shape_peak, rel=1e-9)
+
+
+def test_an_attack_that_is_like_one_example_only_is_not_like_the_strokes():
+    """The beater bounces off the drum now and then, and one bounce is taken for a stroke at first."""
+    blow, bounce = stroke(1, 60.0, 900.0), stroke(7, 300.0, 3_000.0)
+    bounces_s = BASS_S[::4] + 0.2
+    times_s = np.sort(np.concatenate([BASS_S, bounces_s]))
+    is_bounce = np.isin(times_s, bounces_s)
+    odds = np.where(is_bounce & (times_s > bounces_s[0]), -1.0, 4.0)
+    drum = heard(line(blow, BASS_S) + line(bounce, bounces_s, 0.3), times_s, odds)
+    signs = Signs(**dict.fromkeys(SIGNS, np.zeros(len(times_s)))).with_likeness(drum, drum.rises)
+    assert likeness(drum.rises, times_s, odds > 2.0)[0][is_bounce][1:].min() > 0.9
+    assert signs.bare_like_own[is_bounce].max() < 0.8
+    assert signs.bare_like_own[~is_bounce].min() > 1.5

@@ -97,8 +97,8 @@ class _Way:
         self._stroke = own[nearest_index(drum.start_s[own], mine.start_s)]
         apart_s = np.abs(drum.start_s[self._stroke] - mine.start_s)
         self._together = apart_s < _TOGETHER_S
+        # Which attacks sound near one of its strokes, and with a plain one.
         self.near: NDArray[np.bool_] = apart_s < _ALONE_S
-        """Which attacks sound with one of its strokes, about; and plainly."""
         self.plain: NDArray[np.bool_] = self._together & (drum.guess[self._stroke] > PLAIN)
         self._filters = np.zeros((3, _PADDED // 2 + 1), dtype=np.complex128)
         self._filter_of = np.zeros(len(mine.start_s), dtype=np.int64)
@@ -106,13 +106,13 @@ class _Way:
     def learn(self, examples: IntArray) -> bool:
         """Learn it from attacks that are this drum's alone; whether they are enough."""
         rises = self._mine.rises
-        first = np.rint((self._mine.start_s[examples] - rises.shape_s[examples]) * SHAPE_RATE_HZ) - _BEFORE
-        examples = examples[(first >= 0) & (first + _BEFORE + _AFTER <= SHAPE_SAMPLES)]
+        first = np.rint((self._mine.start_s - rises.shape_s) * SHAPE_RATE_HZ).astype(np.int64) - _BEFORE
+        is_whole = (first >= 0) & (first + _BEFORE + _AFTER <= SHAPE_SAMPLES)
+        examples = examples[is_whole[examples]]
         examples = examples[np.argsort(-rises.shape_peak[examples], kind="stable")[:_EXAMPLES]]
         if len(examples) < _FEWEST:
             return False
-        first = np.rint((self._mine.start_s[examples] - rises.shape_s[examples]) * SHAPE_RATE_HZ) - _BEFORE
-        place = first.astype(np.int64)[:, None] + np.arange(_BEFORE + _AFTER)
+        place = first[examples, None] + np.arange(_BEFORE + _AFTER)
         heard = np.take_along_axis(_waves(rises, examples), place, axis=1)
         sound = np.fft.irfft(self._spectra(examples), _PADDED, axis=1)
         lagged = np.lib.stride_tricks.sliding_window_view(sound, _TAPS, axis=1)[:, :, ::-1]

@@ -64,6 +64,9 @@ _MORE_THAN_MOST = 0.3
 """Likeness to one example counts so much above that to several: the beater that bounces off a bass drum again and again
 is like another bounce, but like no stroke."""
 
+_LEAST_USUAL = 0.5
+"""Examples that are less alike than this tell hardly anything."""
+
 _LEAST = 1e-4
 _LOUD_PERCENT = 80
 
@@ -181,8 +184,12 @@ def heard_around(analyses: Sequence[Analysis], sources: Sources, track: int, tim
 
 
 def _likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
-    """`shapes.likeness`, each correlation r as artanh r."""
-    most, more = (np.clip(each, 0.0, _AS_LIKE_AS_CAN_BE) for each in likeness(rises, start_s, of))
+    """`shapes.likeness` against what is usual among the examples, each as artanh: no two strokes of a player are alike,
+    and some drums and players vary far more than others."""
+    most, more = (
+        np.clip(each / max(float(np.median(each[of])) if of.any() else 1.0, _LEAST_USUAL), 0.0, _AS_LIKE_AS_CAN_BE)
+        for each in likeness(rises, start_s, of)
+    )
     return np.arctanh(most), np.arctanh(more)
 
 
