@@ -30,11 +30,10 @@ def test_a_click_is_known_through_slow_drift(tempo, phase):
 @settings(max_examples=40, deadline=None)
 @given(st.floats(70.0, 200.0), st.integers(200, 800), st.integers(0, 10**6))
 def test_what_is_measured_well_is_left_alone(tempo, beats, seed):
-    """Without drift a tempo that is no whole number stays what it is, and a whole number becomes exact."""
+    """Without drift a tempo plainly beside a whole number stays what it is, and a whole number is hit."""
     found = measured(tempo, beats=beats, seed=seed)
-    taken = whole_tempo(*found)
-    assert taken == found[0] or abs(taken - tempo) < 0.03
-    assert whole_tempo(*measured(round(tempo), beats=beats, seed=seed)) == round(tempo)
+    assert whole_tempo(*found) == found[0] or abs(round(tempo) - tempo) < 0.05
+    assert whole_tempo(*measured(round(tempo), beats=beats, seed=seed)) == pytest.approx(round(tempo), abs=0.03)
 
 
 def test_where_little_was_played_nothing_is_taken():

@@ -100,8 +100,9 @@ class Signs:
     worth : float array
         How much worse what all microphones hear would be explained without the own source: a divergence, dB.
     like_own, like_more_own : float array
-        Likeness of its waveform to a plain stroke of this microphone's drum, and to several (`shapes.likeness`): a
-        correlation r as artanh r, which tells apart what is very much alike (R. A. Fisher, Biometrika 10, 1915).
+        Likeness of its waveform to a plain stroke of this microphone's drum, and to several (`shapes.likeness`),
+        against what is usual among these: a correlation r as artanh r, which tells apart what is very much alike
+        (R. A. Fisher, Biometrika 10, 1915).
     like_bleed, like_more_bleed : float array
         The same to plain bleed.
     bare_like_own, bare_like_more_own : float array
