@@ -14,7 +14,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises
+from supple_snare.sound.judge import PLAIN_ODDS
+from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises, packed
 from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, frozen
 
@@ -26,9 +27,6 @@ _TOGETHER_S = 0.012
 
 _ALONE_S = 0.02
 """Filters are learned from strokes that have no third drum so near."""
-
-PLAIN = 2.0
-"""Log odds, either way, of what is learned from."""
 
 _EXAMPLES, _FEWEST = 32, 4
 _BEFORE, _AFTER = round(0.003 * SHAPE_RATE_HZ), round(0.018 * SHAPE_RATE_HZ)
@@ -77,14 +75,12 @@ def bare_attacks(heard: Sequence[Heard], track: int) -> Rises:
     drums = [each for number, each in enumerate(heard) if number != track and each.is_close]
     ways = [_Way(each, mine) for each in drums if np.any(each.guess > 0.0)] if len(mine.start_s) else []
     alone = np.sum([way.near for way in ways], axis=0) == 1
-    known = [way for way in ways if way.learn(np.flatnonzero(way.plain & alone & (mine.guess < -PLAIN)))]
+    known = [way for way in ways if way.learn(np.flatnonzero(way.plain & alone & (mine.guess < -PLAIN_ODDS)))]
     if not known:
         return mine.rises
     shape, peak = mine.rises.shape.copy(), mine.rises.shape_peak.copy()
     for rows in np.array_split(np.arange(len(shape)), -(-len(shape) // _ROWS)):
-        left = _waves(mine.rises, rows) - sum(way.foretold(rows) for way in known)
-        peak[rows] = np.maximum(np.abs(left).max(axis=1), 1e-12)
-        shape[rows] = np.rint(127.0 * left / peak[rows, None])
+        shape[rows], peak[rows] = packed(mine.rises.waves(rows) - sum(way.foretold(rows) for way in known))
     return replace(mine.rises, shape=frozen(shape, np.int8), shape_peak=frozen(peak))
 
 
@@ -99,21 +95,21 @@ class _Way:
         self._together = apart_s < _TOGETHER_S
         # Which attacks sound near one of its strokes, and with a plain one.
         self.near: NDArray[np.bool_] = apart_s < _ALONE_S
-        self.plain: NDArray[np.bool_] = self._together & (drum.guess[self._stroke] > PLAIN)
+        self.plain: NDArray[np.bool_] = self._together & (drum.guess[self._stroke] > PLAIN_ODDS)
         self._filters = np.zeros((3, _PADDED // 2 + 1), dtype=np.complex128)
         self._filter_of = np.zeros(len(mine.start_s), dtype=np.int64)
 
     def learn(self, examples: IntArray) -> bool:
         """Learn it from attacks that are this drum's alone; whether they are enough."""
         rises = self._mine.rises
-        first = np.rint((self._mine.start_s - rises.shape_s) * SHAPE_RATE_HZ).astype(np.int64) - _BEFORE
+        first = np.rint(rises.place_in_shape(self._mine.start_s)).astype(np.int64) - _BEFORE
         is_whole = (first >= 0) & (first + _BEFORE + _AFTER <= SHAPE_SAMPLES)
         examples = examples[is_whole[examples]]
         examples = examples[np.argsort(-rises.shape_peak[examples], kind="stable")[:_EXAMPLES]]
         if len(examples) < _FEWEST:
             return False
         place = first[examples, None] + np.arange(_BEFORE + _AFTER)
-        heard = np.take_along_axis(_waves(rises, examples), place, axis=1)
+        heard = np.take_along_axis(rises.waves(examples), place, axis=1)
         sound = np.fft.irfft(self._spectra(examples), _PADDED, axis=1)
         lagged = np.lib.stride_tricks.sliding_window_view(sound, _TAPS, axis=1)[:, :, ::-1]
         played = lagged[np.arange(len(examples))[:, None], _ROOM + 1 - _TAPS + place]
@@ -138,15 +134,10 @@ class _Way:
     def _spectra(self, attacks: IntArray) -> NDArray[np.complex128]:
         """What the drum's own microphone hears with some attacks, moved to where their waveforms begin."""
         rises, strokes = self._drum.rises, self._stroke[attacks]
-        waves = np.pad(_waves(rises, strokes), ((0, 0), (_ROOM, _ROOM)))
+        waves = np.pad(rises.waves(strokes), ((0, 0), (_ROOM, _ROOM)))
         later = (rises.centre_s[strokes] - self._mine.rises.centre_s[attacks]) * SHAPE_RATE_HZ
         turn = np.exp(-2j * np.pi * np.fft.rfftfreq(_PADDED) * np.clip(later, -_ROOM, _ROOM)[:, None])
         return np.asarray(np.fft.rfft(waves, axis=1) * turn)
-
-
-def _waves(rises: Rises, attacks: IntArray) -> FloatArray:
-    """The waveforms of some attacks as loud as they are."""
-    return np.asarray(rises.shape[attacks] * (rises.shape_peak[attacks] / 127.0)[:, None])
 
 
 def _least_squares(columns: FloatArray, values: FloatArray) -> FloatArray:

@@ -21,7 +21,9 @@ DRUMS_FILE, LINES_FILE = (Path(__file__).parent / f"judge_{of}.json" for of in (
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 
 _GUESS_WORD = 0.25
-_PLAIN_ODDS = 2.0
+PLAIN_ODDS = 2.0
+"""First guesses, either way, that are sure enough for others to be learned from and compared with."""
+
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80
 
@@ -104,7 +106,7 @@ def weighed(odds: FloatArray, guess: FloatArray) -> FloatArray:
     most attacks that speak for themselves are doubted all odds are raised.
     """
     odds = odds + _GUESS_WORD * guess
-    plain = guess > _PLAIN_ODDS
+    plain = guess > PLAIN_ODDS
     if np.count_nonzero(plain) >= _PLAIN_LEAST:
         odds = odds + max(0.0, -float(np.median(odds[plain])))
     return odds - emptiest_place(odds)
@@ -114,7 +116,7 @@ def network_inputs(signs: FloatArray, guess: FloatArray, relative: list[int]) ->
     """The signs, and each relative one less what is usual for plain strokes and for bleed, shape (n, inputs)."""
     own = np.median(signs[_plain(guess)][:, relative], axis=0)
     bleed = np.percentile(signs[_plain(-guess)][:, relative], _BLEED_PERCENT, axis=0)
-    if np.count_nonzero(guess < -_PLAIN_ODDS) < _PLAIN_LEAST:
+    if np.count_nonzero(guess < -PLAIN_ODDS) < _PLAIN_LEAST:
         # Where nothing bleeds, the likeliest bleed is made of strokes: it must not be told from itself.
         bleed = np.minimum(bleed, own - _usual_gap(len(relative)))
     usual = np.stack([own, bleed], axis=1)
@@ -147,7 +149,7 @@ def emptiest_place(odds: FloatArray) -> float:
 
 def _plain(guess: FloatArray) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
     """Attacks of which the guess is sure, or the few of which it is surest."""
-    plain = guess > _PLAIN_ODDS
+    plain = guess > PLAIN_ODDS
     if np.count_nonzero(plain) < _PLAIN_LEAST:
         plain = np.zeros(len(guess), dtype=bool)
         plain[np.argsort(-guess, kind="stable")[:_PLAIN_LEAST]] = True

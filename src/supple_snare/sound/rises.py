@@ -125,6 +125,14 @@ class Rises:
         """When the first sample of each shape is, shape (n,)."""
         return self.centre_s - SHAPE_BEFORE_S
 
+    def place_in_shape(self, start_s: FloatArray) -> FloatArray:
+        """Where in their shapes attacks start, in samples, shape (n,)."""
+        return (start_s - self.shape_s) * SHAPE_RATE_HZ
+
+    def waves(self, which: NDArray[np.intp]) -> FloatArray:
+        """The waveforms of some attacks as loud as they are, shape (which, SHAPE_SAMPLES)."""
+        return np.asarray(self.shape[which] * (self.shape_peak[which] / 127.0)[:, None])
+
     @property
     def level_db(self) -> FloatArray:
         """Peak level, shape (n,)."""
@@ -224,8 +232,13 @@ def _shapes(windows: AnyArray, first: float, rate_hz: int) -> tuple[NDArray[np.i
     left = np.floor(at).astype(np.int64)
     share = at - left
     shape = low[:, left] * (1.0 - share) + low[:, left + 1] * share
-    loudest = np.maximum(np.abs(shape).max(axis=1), 1e-12)
-    return np.rint(127.0 * shape / loudest[:, None]).astype(np.int8), loudest.astype(np.float64)
+    return packed(shape)
+
+
+def packed(waves: AnyArray) -> tuple[NDArray[np.int8], FloatArray]:
+    """Waveforms as `Rises` keeps them: the shapes, and their largest amplitudes."""
+    loudest = np.maximum(np.abs(waves).max(axis=1), 1e-12)
+    return np.rint(127.0 * waves / loudest[:, None]).astype(np.int8), loudest.astype(np.float64)
 
 
 def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:

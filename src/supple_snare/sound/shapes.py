@@ -86,7 +86,7 @@ def likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[
 
 def loudness(rises: Rises, start_s: FloatArray) -> FloatArray:
     """Amplitude of the waveforms of attacks over what `likeness` compares, shape (n,)."""
-    first = np.rint((start_s - rises.shape_s) * SHAPE_RATE_HZ).astype(np.int64) - _BEFORE
+    first = np.rint(rises.place_in_shape(start_s)).astype(np.int64) - _BEFORE
     cuts = np.lib.stride_tricks.sliding_window_view(rises.shape, _LENGTH, axis=1)
     first = np.clip(first, 0, cuts.shape[1] - 1)
     cut = cuts[np.arange(len(rises)), first].astype(np.float64)
@@ -152,7 +152,7 @@ class _Shapes:
 
     def __init__(self, rises: Rises, start_s: FloatArray, farthest_s: float) -> None:
         self._farthest = round(farthest_s * SHAPE_RATE_HZ)
-        place = (start_s - rises.shape_s) * SHAPE_RATE_HZ
+        place = rises.place_in_shape(start_s)
         self._first = np.rint(place).astype(np.int64) - _BEFORE
         self._beside_s = (place - np.rint(place)) / SHAPE_RATE_HZ
         last = self._first + _LENGTH + self._farthest

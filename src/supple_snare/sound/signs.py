@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis
-from supple_snare.sound.bare import PLAIN, Heard
-from supple_snare.sound.judge import alone_odds
+from supple_snare.sound.bare import Heard
+from supple_snare.sound.judge import PLAIN_ODDS, alone_odds
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.shapes import likeness, loudness
 from supple_snare.sound.sources import PLAINLY_CLOSE, Sources, lead_of_others_ms, strengths
@@ -45,6 +45,8 @@ _MOST_RISE_DB = 15.0
 
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
+
+_OF_LIKENESS = SIGNS[SIGNS.index("like_own") :]
 
 RELATIVE_SIGNS = [number for number, name in enumerate(SIGNS) if name != "closeness"]
 """Numbers of the signs that differ between the attacks of a track."""
@@ -146,9 +148,9 @@ class Signs:
 
     def with_likeness(self, heard: Heard, bare: Rises) -> Signs:
         """The same with what the attacks sound like, as they are and bared of the neighbours' strokes."""
-        start_s, own = heard.start_s, heard.guess > PLAIN
+        start_s, own = heard.start_s, heard.guess > PLAIN_ODDS
         own_like, own_more = _likeness(heard.rises, start_s, own)
-        bleed_like, bleed_more = _likeness(heard.rises, start_s, heard.guess < -PLAIN)
+        bleed_like, bleed_more = _likeness(heard.rises, start_s, heard.guess < -PLAIN_ODDS)
         bare_like, bare_more = _likeness(bare, start_s, own)
         whole_db, bare_db = (amplitude_to_db(loudness(each, start_s)) for each in (heard.rises, bare))
         loud_db = np.percentile(whole_db[own], _LOUD_PERCENT) if own.any() else whole_db.max()
@@ -167,7 +169,7 @@ class Signs:
     def with_own_drum_seen(self) -> Signs:
         """Closeness, which is learned from all that is heard, corrected where many attacks are plainly a drum's own."""
         guess = self.log_odds()
-        own = guess > PLAIN
+        own = guess > PLAIN_ODDS
         if self.closeness[0] >= 0.0 or own.all() or not are_surely_own(guess[own]):
             return self
         if np.median(guess[own]) - np.percentile(guess[~own], _REST_PERCENT) < _FAR_ABOVE:
@@ -248,7 +250,7 @@ def signs_of(
         own_level=np.maximum(_db(strength[:, track]), -40.0),
         left_over=np.maximum(_db(sources.left_over(everywhere, track)), -40.0),
         worth=np.maximum(0.5 * _db(np.maximum(sources.worth(everywhere, strength, track), 0.0)), -20.0),
-        **dict.fromkeys(SIGNS[-8:], np.zeros(len(loud))),
+        **dict.fromkeys(_OF_LIKENESS, np.zeros(len(loud))),
     )
 
 
