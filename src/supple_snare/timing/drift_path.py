@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.timing.ordered_path import stretch_of
+from supple_snare.timing.stretches import Stretches
 from supple_snare.timing.units import FloatArray, IntArray
 
 _REACH = 0.63
@@ -102,15 +102,11 @@ def slow_part(place: FloatArray, values: FloatArray, *, width: float, wild: floa
 
 def _cheapest(raster: NDArray[np.float32], rate: float) -> IntArray:
     """Bin of each cell on the cheapest course."""
-    cells = raster.shape[1]
-    stretch = stretch_of(cells, _OVERLAP)
-    index = np.arange(0, cells, stretch) - _OVERLAP + np.arange(stretch + 2 * _OVERLAP)[:, None]
-    real = (index >= 0) & (index < cells)
-    # The many stretches come last, where they lie side by side.
-    costs = np.where(real[:, None], np.moveaxis(raster[:, np.clip(index, 0, cells - 1)], 0, 1), raster.dtype.type(0))
+    cut = Stretches.of(raster.shape[1], _OVERLAP)
+    costs = np.where(cut.real[:, None], np.moveaxis(raster[:, cut.held], 0, 1), raster.dtype.type(0))
     both = _messages(np.concatenate([costs, costs[::-1]], axis=2), rate)  # the way there and the way back at once
     best = (both[:, :, : costs.shape[2]] + costs + both[::-1, :, costs.shape[2] :]).argmin(axis=1)
-    return best[_OVERLAP : _OVERLAP + stretch].T.reshape(-1)[:cells]
+    return cut.joined(best)
 
 
 def _messages(costs: NDArray[np.float32], rate: float) -> NDArray[np.float32]:

@@ -1,8 +1,7 @@
 """The cheapest way of giving each of a row of strokes a slot of its own, in order, and what every other way costs.
 
 A stroke may also stay without a slot. The state after each stroke is the last slot used; since slots near a stroke are
-few, a window of them moves along. Long rows are cut into stretches that are worked on side by side, each reaching a
-little into its neighbours: what lies farther away has no say in a choice.
+few, a window of them moves along.
 """
 
 from __future__ import annotations
@@ -11,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from supple_snare.timing.stretches import Stretches
 from supple_snare.timing.units import FloatArray, IntArray
 
 _OVERLAP = 12
@@ -32,14 +32,6 @@ class PathCosts:
     without: FloatArray
 
 
-def stretch_of(count: int, overlap: int) -> int:
-    """Length of the stretches in which a row of so many is worked on side by side.
-
-    Short rows want few steps, since each costs the same however little it holds; long ones little overlap.
-    """
-    return int(np.clip(count // 64, 2 * overlap, 12 * overlap))
-
-
 def ordered_path(cost: FloatArray, first_slot: IntArray, skip: FloatArray) -> PathCosts:
     """Find the cheapest paths.
 
@@ -58,18 +50,14 @@ def ordered_path(cost: FloatArray, first_slot: IntArray, skip: FloatArray) -> Pa
         Min-marginals of the chain, by passing messages both ways (J. Pearl, "Probabilistic Reasoning in Intelligent
         Systems", 1988).
     """
-    count, width = cost.shape
-    stretch = stretch_of(count, _OVERLAP)
-    index = np.arange(0, count, stretch) - _OVERLAP + np.arange(stretch + 2 * _OVERLAP)[:, None]
-    real = (index >= 0) & (index < count)
-    held = np.clip(index, 0, count - 1)
-    # What lies outside costs nothing and takes no slot. The many stretches come last, where they lie side by side.
-    costs = np.where(real[:, None], np.moveaxis(cost[held], 2, 1), np.inf)
-    skips = np.where(real, skip[held], 0.0)
+    cut = Stretches.of(len(cost), _OVERLAP)
+    # What lies outside costs nothing and takes no slot.
+    costs = np.where(cut.real[:, None], np.moveaxis(cost[cut.held], 2, 1), np.inf)
+    skips = np.where(cut.real, skip[cut.held], 0.0)
     # The way back is the way there with time and slots turned round: both are walked at once.
     both = np.concatenate([costs, costs[::-1, ::-1]], axis=2)
     skips_both = np.concatenate([skips, skips[::-1]], axis=1)
-    shift = np.diff(first_slot[held], axis=0)
+    shift = np.diff(first_slot[cut.held], axis=0)
     shift_both = np.pad(np.concatenate([shift, shift[::-1]], axis=1), ((1, 0), (0, 0)))
     states = _forward(both, skips_both, shift_both)
     lowest = np.minimum.accumulate(states, axis=1)
@@ -78,11 +66,7 @@ def ordered_path(cost: FloatArray, first_slot: IntArray, skip: FloatArray) -> Pa
     below, above = lowest[:, :, :stretches], lowest[::-1, ::-1, stretches:]
     through = below[:, :-1] + costs + above[:, 1:]
     without = (states[:, :, :stretches] + above).min(axis=1) + skips
-    core = slice(_OVERLAP, _OVERLAP + stretch)
-    return PathCosts(
-        np.ascontiguousarray(np.moveaxis(through[core], 2, 0)).reshape(-1, width)[:count],
-        np.ascontiguousarray(without[core].T).reshape(-1)[:count],
-    )
+    return PathCosts(cut.joined(through), cut.joined(without))
 
 
 def _forward(costs: FloatArray, skips: FloatArray, shift: IntArray) -> FloatArray:
