@@ -59,3 +59,13 @@ def test_the_window_does_not_wait_for_what_only_analysis_needs():
     code = f"import sys, supple_snare.desk.window; print([name for name in {slow!r} if name in sys.modules])"
     found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert found.strip() == "[]"
+
+
+def test_algebra_takes_one_core():
+    """Threads of the algebra library would wait for one another on cores that other tracks could have."""
+    code = "import os, supple_snare, scipy.linalg, numpy as np; square = np.eye(600) + 0.01; square @ square\n"
+    code += "scipy.linalg.solve(square, square); print(len(os.listdir('/proc/self/task')))"
+    environment = {name: value for name, value in os.environ.items() if name != "OPENBLAS_NUM_THREADS"}
+    environment["PYTHONPATH"] = str(SOURCE.parent)
+    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True, env=environment)
+    assert int(found.stdout) == 1
