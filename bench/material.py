@@ -61,6 +61,8 @@ class Recipe:
     ways_db: float | None = None
     """How loud, against what bleeds in alike at every stroke, is what takes another way each time: a drum is never
     struck at one place."""
+    bounce_db: float | None = None
+    """How loud that is which one drum draws after each stroke, always as late: a beater that bounces off its skin."""
     strays_db: float = 0.0
     """How much brighter or duller each stroke sounds than the one-shot it is made of, and by how many half per cent
     higher or lower, as standard deviations: no two strokes are alike then."""
@@ -77,6 +79,8 @@ HARD = (
     Recipe("heavy bleed, noisy floor", 108.0, bleed_db=(-10.0, -6.0), noise_db=-52.0),
     Recipe("ghost notes", 92.0, bleed_db=(-20.0, -12.0), ghosts_db=(-22.0, -14.0)),
     Recipe("ghost notes, bleed not alike", 92.0, bleed_db=(-20.0, -12.0), ghosts_db=(-22.0, -14.0), ways_db=-6.0),
+    Recipe("ghost notes, little bleed", 96.0, bleed_db=(-40.0, -22.0), ghosts_db=(-28.0, -16.0), strays_db=1.5),
+    Recipe("ghost notes, a bouncing beater", 88.0, bleed_db=(-20.0, -12.0), ghosts_db=(-22.0, -14.0), bounce_db=-14.0),
     Recipe("double bass drum, 195 bpm", 195.0, double_kick=True, bars=20),
     Recipe("flams and a roll", 100.0, flams=True, roll=True),
     Recipe("an idle drum", 118.0, idle_drum=True, bars=20),
@@ -88,10 +92,10 @@ HARD = (
 def varied(seed: int) -> Recipe:
     """A recipe drawn at random: tempos, levels, bleed, noise, and now and then ghosts, flams, rolls or fast feet."""
     rng = np.random.default_rng(seed)
-    loudest_db = float(rng.uniform(-20.0, -5.0))
+    loudest_db = float(rng.uniform(-28.0, -5.0))
     tempo_bpm = float(rng.uniform(75.0, 205.0))
-    softest_ghost_db = float(rng.uniform(-24.0, -14.0))
-    return Recipe(
+    softest_ghost_db = float(rng.uniform(-28.0, -14.0))
+    recipe = Recipe(
         f"varied {seed}",
         tempo_bpm,
         bars=int(rng.integers(8, 15)),
@@ -108,7 +112,9 @@ def varied(seed: int) -> Recipe:
         strays_db=float(rng.uniform(0.0, 3.0)),
         seconds=bool(rng.random() < 0.3),
         ways_db=float(rng.uniform(-16.0, -3.0)) if rng.random() < 0.6 else None,
+        bounce_db=float(rng.uniform(-24.0, -8.0)) if rng.random() < 0.3 else None,
     )
+    return replace(recipe, scatter_ms=float(rng.uniform(0.0, 3.0))) if rng.random() < 0.2 else recipe
 
 
 @dataclass(frozen=True)
@@ -303,6 +309,8 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
     struck: dict[str, Struck] = {}
     grid: dict[str, NDArray[np.float64]] = {}
     places = _own_places(kit)
+    if recipe.bounce_db is not None:
+        kit = _bouncing(kit, recipe.bounce_db, np.random.default_rng(seed + 1))
     for drum, shots in kit.items():
         silent = recipe.idle_drum and drum in ("floor", "tom2", "sangban", "bongo2")
         played = replace(recipe, bars=0) if silent else recipe
@@ -318,6 +326,21 @@ def build(kit: Kit, recipe: Recipe, seed: int) -> Made:
     rest = {drum: struck[drum] for drum in struck if drum not in tracks}
     own = {drum: struck[drum] for drum in close}
     return Made(tracks, own, {drum: grid[drum] for drum in close}, frames / RATE_HZ, rest)
+
+
+def _bouncing(kit: Kit, bounce_db: float, rng: np.random.Generator) -> Kit:
+    """The same kit with a drum, most often the low one, whose strokes are each followed by a softer, duller one."""
+    low, close = ([drum for drum in kit if drum in LOW], [drum for drum in kit if drum not in WITHOUT_MICROPHONE])
+    drum = str(rng.choice(low if low and rng.random() < 0.6 else close))
+    late_s = float(rng.uniform(0.06, 0.22))
+    shots = []
+    for shot in kit[drum]:
+        late = round((late_s + float(rng.normal(0.0, 0.003))) * RATE_HZ)
+        dull = sosfilt(butter(1, float(rng.uniform(500.0, 8_000.0)), fs=RATE_HZ, output="sos"), shot)
+        level_db = bounce_db + float(rng.normal(0.0, 2.0))
+        bounce = dull * (10.0 ** (level_db / 20.0) * np.abs(shot).max() / max(float(np.abs(dull).max()), 1e-9))
+        shots.append(np.append(shot, np.zeros(late)) + np.append(np.zeros(late), bounce))
+    return {**kit, drum: shots}
 
 
 def _second(

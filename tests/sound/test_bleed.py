@@ -108,6 +108,24 @@ def test_a_grace_note_is_as_loud_as_it_is_and_not_as_its_main_stroke(tmp_path):
     assert np.abs(strokes.time_s[:, None] - mains).min(axis=0).max() < 0.004
 
 
+def test_a_beater_that_bounces_is_one_stroke(tmp_path):
+    """Each time as late and about as loud, with as sharp an attack: no player does that."""
+    rng = np.random.default_rng(21)
+    struck, others = np.arange(0.5, 23.0, 0.93), np.arange(1.0, 23.0, 0.61)
+    kick, bounces, snare = line(rng, struck, 70.0), line(rng, struck + 0.138, 70.0), line(rng, others, 210.0)
+    write_microphones(
+        tmp_path,
+        rng,
+        {
+            "kick": kick + 0.25 * bounces + 0.1 * np.roll(snare, 90),
+            "snare": snare + 0.1 * np.roll(kick + 0.25 * bounces, 90),
+        },
+    )
+    found = judged(tmp_path, ["kick", "snare"])["kick"]
+    assert share_found(found, struck) == 1.0
+    assert np.count_nonzero(found.played) == len(struck)
+
+
 def test_two_players_who_double_a_line_are_both_heard(tmp_path):
     """They strike together, never quite, and neither is the other's bleed."""
     rng = np.random.default_rng(9)

@@ -37,6 +37,7 @@ def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.nd
         "bare_like_more_own": (1.3, 0.2),
         "bare_level": (-2.0, -25.0),
         "bare_share": (0.0, -10.0),
+        "in_wake": (0.0, 0.0),
     }
     columns = [np.where(own, *centre[name]) + rng.normal(0.0, 0.05, COUNT) for name in SIGNS]
     return np.stack(columns, axis=1), np.where(own, 5.0, -5.0)

@@ -14,6 +14,7 @@ from supple_snare.sound.judge import PLAIN_ODDS, alone_odds
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.shapes import likeness, loudness
 from supple_snare.sound.sources import PLAINLY_CLOSE, Sources, lead_of_others_ms, strengths
+from supple_snare.sound.wake import share_in_wake
 from supple_snare.timing.units import FloatArray, amplitude_to_db
 
 _WEIGHTS = {
@@ -36,6 +37,7 @@ _WEIGHTS = {
     "bare_like_more_own": 0.0,
     "bare_level": 0.0,
     "bare_share": 0.0,
+    "in_wake": 0.0,
 }
 _BIAS = 2.5
 """Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks. The likeness
@@ -111,6 +113,8 @@ class Signs:
         Likeness to plain strokes of what the neighbours do not make of it (`bare`).
     bare_level, bare_share : float array
         How loud that is, against this microphone's loud strokes and against all of the attack, dB.
+    in_wake : float array
+        How many of this microphone's plain strokes draw something as late after them (`wake`), 0 to 1.
     """
 
     own_share: FloatArray
@@ -132,6 +136,7 @@ class Signs:
     bare_like_more_own: FloatArray
     bare_level: FloatArray
     bare_share: FloatArray
+    in_wake: FloatArray
 
     def columns(self) -> FloatArray:
         """All signs, shape (n, signs), in the order of `_WEIGHTS`."""
@@ -164,6 +169,7 @@ class Signs:
             bare_like_more_own=bare_more,
             bare_level=np.maximum(bare_db - loud_db, -40.0),
             bare_share=np.clip(bare_db - whole_db, -20.0, 3.0),
+            in_wake=share_in_wake(start_s, self.level, own),
         )
 
     def with_own_drum_seen(self) -> Signs:
