@@ -20,7 +20,7 @@ DRUMS_FILE, LINES_FILE = (Path(__file__).parent / f"judge_{of}.json" for of in (
 
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 
-_GUESS_WORD = 0.25
+_GUESS_WORD = 0.1
 PLAIN_ODDS = 2.0
 """First guesses, either way, that are sure enough for others to be learned from and compared with."""
 
@@ -29,7 +29,7 @@ _BLEED_PERCENT = 80
 
 _SHIFTS = np.arange(-5.0, 6.01, 0.1)
 _BLUR = 0.5
-_USUAL_SHIFT = 2.5
+_USUAL_SHIFT = 3.0
 _AS_GOOD_AS_EMPTY = 0.3
 """Log odds, and attacks per unit of them: how far the line may be moved, and how the emptiest place is told."""
 

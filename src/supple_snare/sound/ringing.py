@@ -16,13 +16,13 @@ from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.units import FloatArray
 
 _FEWEST = 5
-_SURELY_OWN = 8.0
+_SURELY_OWN = 7.0
 """Log odds in the middle; of lines the signs of drums are hardly ever so sure."""
 
 _ABOVE_DB = 10.0
 """How far the own strokes lie above all else, in the middle."""
 
-_ALIKE, _ALIKE_PERCENT = 0.98, 25
+_ALIKE, _ALIKE_PERCENT = 0.99, 25
 """Cosine between what a stroke puts into the bands and what strokes usually do: of lines fewer are so alike."""
 
 _GONE_DB = -10.0
