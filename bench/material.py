@@ -250,8 +250,18 @@ def _astray(shot: Sound, strays_db: float, rng: np.random.Generator) -> Sound:
     speed = 1.0 + 0.005 * strays_db * float(rng.normal())
     place = np.arange(int((len(shot) - 1) / speed)) * speed
     sound = np.interp(place, np.arange(len(shot)), shot)
-    low = sosfilt(butter(1, float(rng.uniform(200.0, 2_000.0)), fs=RATE_HZ, output="sos"), sound)
+    low = _dulled(sound, float(rng.uniform(200.0, 2_000.0)))
     return np.asarray(low + (sound - low) * 10.0 ** (strays_db * float(rng.normal()) / 20.0))
+
+
+def _dulled(sound: Sound, above_hz: float) -> Sound:
+    """A sound with less and less of what lies above a frequency."""
+    return np.asarray(sosfilt(butter(1, above_hz, fs=RATE_HZ, output="sos"), sound))
+
+
+def _below(sound: Sound, other: Sound, level_db: float) -> Sound:
+    """A sound made so loud that its peak lies at that level against another's."""
+    return sound * (10.0 ** (level_db / 20.0) * np.abs(other).max() / max(float(np.abs(sound).max()), 1e-9))
 
 
 def _play(
@@ -336,9 +346,8 @@ def _bouncing(kit: Kit, bounce_db: float, rng: np.random.Generator) -> Kit:
     shots = []
     for shot in kit[drum]:
         late = round((late_s + float(rng.normal(0.0, 0.003))) * RATE_HZ)
-        dull = sosfilt(butter(1, float(rng.uniform(500.0, 8_000.0)), fs=RATE_HZ, output="sos"), shot)
-        level_db = bounce_db + float(rng.normal(0.0, 2.0))
-        bounce = dull * (10.0 ** (level_db / 20.0) * np.abs(shot).max() / max(float(np.abs(dull).max()), 1e-9))
+        dull = _dulled(shot, float(rng.uniform(500.0, 8_000.0)))
+        bounce = _below(dull, shot, bounce_db + float(rng.normal(0.0, 2.0)))
         shots.append(np.append(shot, np.zeros(late)) + np.append(np.zeros(late), bounce))
     return {**kit, drum: shots}
 
@@ -351,11 +360,11 @@ def _second(
     low, high = recipe.bleed_db
     own, delay_s = dry[drum], float(rng.uniform(0.0006, 0.0013) if drum in LOW else rng.uniform(0.0001, 0.0004))
     if drum in LOW:
-        own = sosfilt(butter(1, float(rng.uniform(800.0, 3_000.0)), fs=RATE_HZ, output="sos"), own)
+        own = _dulled(own, float(rng.uniform(800.0, 3_000.0)))
     else:
         rattle = rng.normal(size=RATE_HZ // 8) * np.exp(-np.linspace(0.0, float(rng.uniform(4.0, 9.0)), RATE_HZ // 8))
         wires = sosfilt(butter(2, 2_000.0, "high", fs=RATE_HZ, output="sos"), oaconvolve(own, rattle)[: len(own)])
-        wires *= 10.0 ** (float(rng.uniform(-14.0, -6.0)) / 20.0) * np.abs(own).max() / max(np.abs(wires).max(), 1e-9)
+        wires = _below(wires, own, float(rng.uniform(-14.0, -6.0)))
         own = -sosfilt(butter(1, float(rng.uniform(150.0, 600.0)), "high", fs=RATE_HZ, output="sos"), own) + wires
     delay = round(delay_s * RATE_HZ)
     own = np.concatenate([np.zeros(delay), own])[: len(own)] / max(float(np.abs(own).max()), 1e-9)
@@ -409,7 +418,7 @@ def heard(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe,
         if recipe.ways_db is not None:
             heard += 10 ** (recipe.ways_db / 20) * _other_ways(line, delay, rng)
         if not overhead:
-            heard = sosfilt(butter(1, rng.uniform(4000, 12000), fs=RATE_HZ, output="sos"), heard)
+            heard = _dulled(heard, rng.uniform(4000, 12000))
         mix += gain * heard
     if others is not None and recipe.others_db is not None:
         level_db = recipe.others_db if overhead or far_s else recipe.others_db - 18.0

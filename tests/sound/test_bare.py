@@ -94,7 +94,7 @@ def test_an_attack_that_is_like_one_example_only_is_not_like_the_strokes():
     is_bounce = np.isin(times_s, bounces_s)
     odds = np.where(is_bounce & (times_s > bounces_s[0]), -1.0, 4.0)
     drum = heard(line(blow, BASS_S) + line(bounce, bounces_s, 0.3), times_s, odds)
-    signs = Signs(**dict.fromkeys(SIGNS, np.zeros(len(times_s)))).with_likeness(drum, drum.rises)
+    signs = Signs(**dict.fromkeys(SIGNS, np.zeros(len(times_s)))).beside_plain_ones(drum, drum.rises)
     assert likeness(drum.rises, times_s, odds > 2.0)[0][is_bounce][1:].min() > 0.9
     assert signs.bare_like_own[is_bounce].max() < 0.8
     assert signs.bare_like_own[~is_bounce].min() > 1.5

@@ -200,7 +200,7 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
     for track, own in enumerate(signs):
         bare, whole = bare_attacks(everyone, track), own
         if own is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
-            whole = own.with_likeness(everyone[track], bare).with_own_drum_seen()
+            whole = own.beside_plain_ones(everyone[track], bare).with_own_drum_seen()
         weighed.append(Weighed(starts[track], others[track], whole, bare))
     return weighed
 

@@ -40,15 +40,16 @@ _WEIGHTS = {
     "in_wake": 0.0,
 }
 _BIAS = 2.5
-"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks. The likeness
-to other attacks is not in it: the guess chooses these."""
+"""Log odds for one unit of each sign, a first guess for `judge`; a logistic regression on 350,000 attacks. What
+compares them with others is not in it: the guess chooses these."""
 
 _MOST_RISE_DB = 15.0
 
 SIGNS = tuple(_WEIGHTS)
 """Names of the signs, in the order of `Signs.columns`."""
 
-_OF_LIKENESS = SIGNS[SIGNS.index("like_own") :]
+_BESIDE_PLAIN_ONES = SIGNS[SIGNS.index("like_own") :]
+"""Those that compare attacks with the ones of which the first guess is sure."""
 
 RELATIVE_SIGNS = [number for number, name in enumerate(SIGNS) if name != "closeness"]
 """Numbers of the signs that differ between the attacks of a track."""
@@ -151,8 +152,9 @@ class Signs:
         """The same where there is no other microphone: only how loud it is and how plainly it rises can speak."""
         return alone_odds(self.level, self.rise)
 
-    def with_likeness(self, heard: Heard, bare: Rises) -> Signs:
-        """The same with what the attacks sound like, as they are and bared of the neighbours' strokes."""
+    def beside_plain_ones(self, heard: Heard, bare: Rises) -> Signs:
+        """The same with what tells attacks beside plain ones: what they sound like, as they are and bared of the
+        neighbours' strokes, and whether they follow them."""
         start_s, own = heard.start_s, heard.guess > PLAIN_ODDS
         own_like, own_more = _likeness(heard.rises, start_s, own)
         bleed_like, bleed_more = _likeness(heard.rises, start_s, heard.guess < -PLAIN_ODDS)
@@ -210,7 +212,8 @@ def are_surely_own(log_odds: FloatArray) -> bool:
 def signs_of(
     analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray, heard_s: Sequence[FloatArray]
 ) -> Signs | None:
-    """The signs of what starts in a track at moments; None where nothing does. Likeness is not among them yet.
+    """The signs of what starts in a track at moments; None where nothing does. Those beside plain ones are
+    still 0.
 
     Parameters
     ----------
@@ -256,7 +259,7 @@ def signs_of(
         own_level=np.maximum(_db(strength[:, track]), -40.0),
         left_over=np.maximum(_db(sources.left_over(everywhere, track)), -40.0),
         worth=np.maximum(0.5 * _db(np.maximum(sources.worth(everywhere, strength, track), 0.0)), -20.0),
-        **dict.fromkeys(_OF_LIKENESS, np.zeros(len(loud))),
+        **dict.fromkeys(_BESIDE_PLAIN_ONES, np.zeros(len(loud))),
     )
 
 

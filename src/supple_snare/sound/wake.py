@@ -56,9 +56,8 @@ def share_in_wake(start_s: FloatArray, level_db: FloatArray, strokes: NDArray[np
     late_s = start_s[after] - start_s[before, None]
     inside &= (late_s > _SOONEST_S) & (late_s < _LATEST_S) & (level_db[after] < level_db[before, None] - _SOFTER_DB)
     after, late_s = after[inside], late_s[inside]
-    order = np.argsort(late_s, kind="stable")
-    after, late_s = after[order], late_s[order]
-    first, last = (np.searchsorted(late_s, late_s + within_s) for within_s in (-_AS_LATE_S, _AS_LATE_S))
+    in_order = np.sort(late_s)
+    first, last = (np.searchsorted(in_order, late_s + within_s) for within_s in (-_AS_LATE_S, _AS_LATE_S))
     alike = (last - first - 1) / (len(before) - 1)
     np.maximum.at(share, after, np.minimum(alike, 1.0))
     return share

@@ -45,4 +45,4 @@ class Stretches:
     def joined(self, values: NDArray[Value]) -> NDArray[Value]:
         """What was found at each step, shape (steps, ..., stretches), as a row again, shape (places, ...)."""
         own = np.moveaxis(values[self._overlap : len(values) - self._overlap], -1, 0)
-        return np.ascontiguousarray(own).reshape(-1, *own.shape[2:])[: self._count]
+        return own.reshape(-1, *own.shape[2:])[: self._count]
