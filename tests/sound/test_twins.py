@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -50,6 +51,13 @@ def hits_of(analyses: list[Analysis]) -> list[np.ndarray]:
     return [verdict.time_s[verdict.played] for verdict in judge_bleed(analyses)]
 
 
+def drums_of(*paths: Path) -> list[int]:
+    """Which drum each of some recordings hears."""
+    found = [analyse(read_recording(path)) for path in paths]
+    events = gather_events([each.levels for each in found], [rough_starts(each.attacks) for each in found])
+    return find_drums(events).tolist()
+
+
 @pytest.mark.parametrize(
     "names",
     [["above", "kick", "below", "tom"], ["tom", "before", "above", "kick"], ["above", "kick", "beside", "below"]],
@@ -72,9 +80,22 @@ def test_the_same_recording_twice_has_all_strokes_twice(analyses: dict[str, Anal
 
 def test_microphones_of_several_drums_are_no_twins(shared_take: Take):
     """Nor is a room microphone that hears them all."""
-    found = [analyse(read_recording(shared_take.root / f"{name}.wav")) for name in ("kick", "snare", "room")]
-    drums = find_drums(gather_events([each.levels for each in found], [rough_starts(each.attacks) for each in found]))
-    assert drums.tolist() == [0, 1, 2]
+    assert drums_of(*(shared_take.root / f"{name}.wav" for name in ("kick", "snare", "room"))) == [0, 1, 2]
+
+
+def test_two_toms_that_hear_each_other_are_no_twins(tmp_path: Path):
+    """Side by side, seldom struck, each half as loud at the other as the other's own drum."""
+    rng = np.random.default_rng(5)
+    high, low = (line(rng, np.arange(first, 22.0, 2.9)[:7], pitch) for first, pitch in ((2.0, 150.0), (2.37, 130.0)))
+    snare, kick = line(rng, SNARE_S, 210.0), line(rng, KICK_S, 70.0)
+    microphones = {
+        "kick": kick + 0.3 * (late(snare, 1.6) + late(high, 1.2) + late(low, 1.4)),
+        "snare": snare + 0.3 * (late(kick, 1.5) + late(high, 1.0) + late(low, 1.7)),
+        "high": high + 0.5 * late(low, 0.15) + 0.3 * (late(kick, 1.1) + late(snare, 1.0)),
+        "low": low + 0.5 * late(high, 0.15) + 0.3 * (late(kick, 1.0) + late(snare, 1.5)),
+    }
+    write_microphones(tmp_path, rng, microphones)
+    assert drums_of(*(tmp_path / f"{name}.wav" for name in microphones)) == [0, 1, 2, 3]
 
 
 def test_groups_hold_one_of_every_set_of_twins():
