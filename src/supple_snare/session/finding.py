@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -10,12 +11,14 @@ import numpy as np
 from supple_snare.session.document import Session
 from supple_snare.session.stages import GroupView
 from supple_snare.timing.grid import Grid
+from supple_snare.timing.hidden import hidden_strokes_s
 from supple_snare.timing.hits import Kind
 from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import Strokes
 from supple_snare.timing.suggest import Candidate, suggest_ruling
 from supple_snare.timing.tempo import TempoFinding
 from supple_snare.timing.tempo_parts import read_tempo
+from supple_snare.timing.units import FloatArray
 
 
 def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
@@ -28,15 +31,28 @@ def tempos_of(view: GroupView, *, of_all: bool = False) -> list[TempoFinding]:
         Whether the played hits of all tracks count, or those of the leads only.
     """
     keys = tuple(view.hits) if of_all else view.columns
-    played = [view.hits[key].of_kind(Kind.PLAYED) for key in keys]
-    time_s = np.concatenate([hits.landing_s for hits in played]) if played else np.zeros(0)
+    lines = _lines(view, keys)
+    time_s = np.concatenate([line_s for line_s, _level_db in lines]) if lines else np.zeros(0)
     if not len(time_s):
         return []
-    level_db = np.concatenate([hits.level_db for hits in played])
-    lead = np.repeat(np.arange(len(played)), [len(hits) for hits in played])
+    level_db = np.concatenate([line_db for _time_s, line_db in lines])
+    lead = np.repeat(np.arange(len(lines)), [len(line_s) for line_s, _level_db in lines])
     order = np.argsort(time_s, kind="stable")
     centre_hz = None if view.part else np.array([view.verdicts[key].centre_hz for key in keys])
     return read_tempo(time_s[order], level_db[order], lead[order], centre_hz=centre_hz)
+
+
+def _lines(view: GroupView, keys: Sequence[str]) -> list[tuple[FloatArray, FloatArray]]:
+    """Times and levels of what is played into each of some tracks, and of what one far from the kit hides."""
+    played = {key: view.hits[key].of_kind(Kind.PLAYED) for key in keys}
+    closer_s = [hits.landing_s for key, hits in played.items() if not view.verdicts[key].is_wide]
+    lines = []
+    for key, hits in played.items():
+        hidden_s = hidden_strokes_s(hits.landing_s, closer_s) if view.verdicts[key].is_wide else np.zeros(0)
+        usual_db = float(np.median(hits.level_db)) if len(hidden_s) else 0.0
+        level_db = np.append(hits.level_db, np.full(len(hidden_s), usual_db))
+        lines.append((np.append(hits.landing_s, hidden_s), level_db))
+    return lines
 
 
 @dataclass(frozen=True)
