@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from itertools import combinations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.events import Events
 from supple_snare.sound.sources import closeness_of
@@ -37,8 +38,8 @@ _WEIGHTS = {
 _BIAS = -1.9
 _LEAST_CLOSE, _MOST_CLOSE = 0.0, 6.0
 """Log odds that two microphones are twins: a logistic regression on pairs of 144 takes, 300 of them twins; the word of
-`stray` was set on 9,000 pairs with 25 kits, 400 of them twins. Its own bias is higher by 0.7: a drum that never plays
-must not be given the strokes of its neighbour."""
+`stray` and the bias were set on 9,000 pairs with 25 kits, 400 of them twins. The bias lies below the regression's own:
+a drum that never plays must not be given the strokes of its neighbour."""
 
 _FAINTEST, _USUAL_STRAY_DB = 1e-3, 0.5
 """Twins mostly stray less, in decibels."""
@@ -94,25 +95,26 @@ def _alike(events: Events, one: int, other: int) -> float:
     others = np.flatnonzero(elsewhere & (loud.min(axis=1) < _SOFT))
     rest_db = np.median(level_db[others], axis=0) if len(others) >= _FEWEST else np.full(2, _SOFTEST_DB)
     both_db = level_db[level_db.max(axis=1) > _WITH_EITHER_DB]
+    own = [np.isin(either, those) for those in loudest]
     signs = {
         "lag_ms": abs(lag_ms),
         "together": np.count_nonzero(np.abs(lead_ms - lag_ms) < _STRAY_MS) / len(either),
         "level_db": max(min(np.median(level_db[loudest[0], 1]), np.median(level_db[loudest[1], 0])), -12.0),
         "above_db": np.clip((np.median(level_db[either], axis=0) - rest_db).min(), -6.0, 14.0),
         "spread_db": min(float(np.subtract(*np.percentile(np.diff(both_db, axis=1), [80, 20]))), 15.0),
-        "stray": np.log(max(_stray_db(events.heard[:, pair], loudest) / _USUAL_STRAY_DB, 1.0)),
+        "stray": np.log(max(_stray_db(events.heard[either][:, pair], own) / _USUAL_STRAY_DB, 1.0)),
     }
     return _BIAS + float(sum(_WEIGHTS[name] * value for name, value in signs.items()))
 
 
-def _stray_db(heard: FloatArray, loudest: Sequence[IntArray]) -> float:
-    """How far two microphones differ from how they usually do, in the loudest events of either: of that whose differ
-    more. What they hear is of shape (n, 2, BANDS)."""
+def _stray_db(heard: FloatArray, own: Sequence[NDArray[np.bool_]]) -> float:
+    """How far two microphones differ from how they usually do in the loudest events of either, shape (n, 2, BANDS): in
+    those of the one, or of the other, whichever differ more."""
     heard = np.maximum(heard, _FAINTEST)
     ahead_db = amplitude_to_db(heard[:, 0]) - amplitude_to_db(heard[:, 1])
-    stray_db = np.abs(ahead_db - np.median(ahead_db[np.union1d(*loudest)], axis=0))
+    stray_db = np.abs(ahead_db - np.median(ahead_db, axis=0))
     mean_db = np.average(stray_db, axis=1, weights=np.sqrt(heard.prod(axis=1)))
-    return max(float(np.median(mean_db[those])) for those in loudest)
+    return max(float(np.median(mean_db[those])) for those in own)
 
 
 def _with_closeness(events: Events, here: list[int], pair: tuple[int, int], alike: float) -> tuple[float, int, int]:
