@@ -1,6 +1,6 @@
 """From sound to leads and tempo, nothing set by hand: performances at random and written rhythms, recorded by a kit.
 
-python bench/heard.py --kits FOLDER [--takes 60] [--only KIT] [--each]
+python bench/heard.py --kits FOLDER [--takes 60] [--bars 20] [--only KIT] [--each]
 
 `grid.py` measures what is made of strokes that are known; here they are found by the program, in recordings with bleed.
 """
@@ -85,11 +85,11 @@ class Heard:
         return [name for name in self.leads if name in FAR]
 
 
-def measure(kits: Path | None, only: str, seed: int) -> Heard:
-    """One recording."""
+def measure(kits: Path | None, only: str, bars: int, seed: int) -> Heard:
+    """One recording of so many bars, or up to eight more."""
     choice = [name for name in kits_once(kits) if only in name]
     kit = choice[seed % len(choice)]
-    played = play((written if seed % 2 else drawn)(seed, bars=20 + seed % 9), seed)
+    played = play((written if seed % 2 else drawn)(seed, bars=bars + seed % 9), seed)
     made = make(kits_once(kits)[kit], played, seed)
     view = view_of(made)
     readings = tempos_of(view)
@@ -109,10 +109,11 @@ def main() -> None:
     """Print the shares that are right."""
     parser = options(__doc__ or "")
     parser.add_argument("--takes", type=int, default=60)
+    parser.add_argument("--bars", type=int, default=20, help="the fewest bars of a take; up to eight more are played")
     parser.add_argument("--each", action="store_true", help="also print every recording that is not wholly right")
     chosen: argparse.Namespace = parser.parse_args()
     with ProcessPoolExecutor(chosen.jobs) as pool:
-        found = list(pool.map(partial(measure, chosen.kits, chosen.only), range(chosen.takes)))
+        found = list(pool.map(partial(measure, chosen.kits, chosen.only, chosen.bars), range(chosen.takes)))
     for each in found:
         if chosen.each and (not all(each.is_read) or each.left_out or each.far_leads):
             print(

@@ -12,6 +12,7 @@ from supple_snare.timing.course import TEMPO_RANGE_BPM, PlayedBeats, following_c
 from supple_snare.timing.drift_path import find_drift
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter
+from supple_snare.timing.phase import middle_s
 from supple_snare.timing.pulse import Pulses, Track, follow, hear_pulses
 from supple_snare.timing.round_tempo import ALIKE_BPM, whole_tempo
 from supple_snare.timing.ruling import Ruling
@@ -244,7 +245,7 @@ def _readings(
     meter = _meter(place, weight, lead, compound)
     phase, sure = first_of_bar(bar_signs(place, weight, lead, centre_hz, meter.felt_count))
     one = _first_bar(place, phase, meter.felt_count, beats_s)
-    grids, wander = _laid(beats_s, line, time_s, near, meter, one)
+    grids, wander = _laid(beats_s, line, lead, time_s, near, meter, one)
     readings = [TempoFinding(grid, confidence, sure, wander) for grid in grids]
     if len(grids) > 1:
         readings[0] = replace(readings[0], measured_bpm=grids[1].tempo_bpm)
@@ -311,7 +312,13 @@ def _first_bar(place: FloatArray, phase: int, count: int, beats_s: FloatArray) -
 
 
 def _laid(
-    beats_s: FloatArray, line: FloatArray, time_s: FloatArray, near: FloatArray, meter: Meter, one: int
+    beats_s: FloatArray,
+    line: FloatArray,
+    lead: IntArray,
+    time_s: FloatArray,
+    near: FloatArray,
+    meter: Meter,
+    one: int,
 ) -> tuple[list[Grid], float]:
     """Grids of a reading, steady where a straight line through the hits is never far from the beats; and the wander.
 
@@ -329,15 +336,23 @@ def _laid(
     if away_beats.max() <= _STEADY_BEATS or not low < tempo < high:
         likely = whole_tempo(tempo, beat_s, line, time_s - (start + beat_s * line), near)
         tempos = [likely, tempo] if abs(likely - tempo) > ALIKE_BPM else [likely]
-        return [_steady(each, line, time_s, near, meter, one) for each in tempos], wander
+        return [_steady(each, line, lead, time_s, near, meter, one) for each in tempos], wander
     beats = PlayedBeats(tuple(beats_s.tolist()), first_beat=-one * felt, step=felt)
     return [Grid(tempo, float(following_course(beats, (), ()).time_at(0.0)), meter, played=beats)], wander
 
 
-def _steady(tempo: float, line: FloatArray, time_s: FloatArray, weight: FloatArray, meter: Meter, one: int) -> Grid:
+def _steady(
+    tempo: float,
+    line: FloatArray,
+    lead: IntArray,
+    time_s: FloatArray,
+    weight: FloatArray,
+    meter: Meter,
+    one: int,
+) -> Grid:
     """The grid of that tempo which lies best on the hits."""
     beat_s = 60.0 * meter.felt_beats / tempo
-    start_s = float(np.average(time_s - beat_s * line, weights=weight))
+    start_s = middle_s(time_s - beat_s * line, weight, (line - one) % meter.felt_count, lead)
     return Grid(float(np.clip(tempo, *TEMPO_RANGE_BPM)), start_s + beat_s * one, meter)
 
 
