@@ -95,6 +95,16 @@ def test_soft_hats_of_a_loop_in_stereo_are_strokes(tmp_path: Path):
     assert share(hats_s, lone.time_s[lone.played]) < 0.7
 
 
+def test_a_side_that_hears_the_hats_too_softly_is_one_of_its_pair(tmp_path: Path):
+    """What is loud to the right is the bass drum alone."""
+    made = take()
+    kick = np.concatenate([np.zeros(180), made.tracks["kick"][:-180]])
+    tracks = {name: made.tracks[name] for name in ("kick", "snare", "over-left")}
+    tracks["over-right"] = 0.3 * kick + 0.1 * made.tracks["over-right"]
+    found = judged(tmp_path, tracks)
+    assert found["over-left"].is_wide and found["over-right"].is_wide
+
+
 def test_two_toms_are_no_pair(tmp_path: Path):
     """The one to the right is not struck, and hears a whole kit."""
     made, rng = take(), np.random.default_rng(4)

@@ -178,7 +178,8 @@ def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
 
 
 def _events_of(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> Events:
-    return gather_events([analysis.levels for analysis in analyses], rough_s)
+    seen_s = [analysis.attacks.seen_s() for analysis in analyses]
+    return gather_events([analysis.levels for analysis in analyses], rough_s, seen_s)
 
 
 def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], events: Events) -> list[Weighed]:

@@ -30,6 +30,9 @@ time, against what chance gives, and so many of the far microphone's must follow
 
 _TINY = 1e-9
 
+_LEAST_SIGNS = 3
+"""Attacks with so many signs in common can be laid over one another."""
+
 _LOUDEST_SHARE = 0.8
 _LOUDEST_COUNT = (6, 30)
 """A microphone's loudest events, beside its loudness, and how many of them are looked at."""
@@ -49,37 +52,62 @@ class Events:
         Relative amplitude that starts with each event in each microphone and band.
     loud : float array, shape (n, m)
         The same over all bands.
-    arrival_s : float array, shape (n, m)
-        When each event arrives, NaN where it is not heard.
+    attack : int array, shape (n, m)
+        Which attack of each microphone an event is, −1 where it is not heard.
+    passed_s : sequence of float arrays, shape (attacks, signs)
+        For each microphone, when each of its attacks passes each of some signs, NaN where that is not seen.
     """
 
     distance_s: FloatArray
     loudness: FloatArray
     heard: FloatArray
     loud: FloatArray
-    arrival_s: FloatArray
+    attack: IntArray
+    passed_s: Sequence[FloatArray]
+
+    def behind_s(self, events: IntArray, one: int, other: int) -> FloatArray:
+        """How much later another microphone hears some events than one does, shape (events,), NaN where unknown.
+
+        Each sees the start of a stroke in its own way: the ring and the bleed before it hide more or less of that. So
+        they are laid over one another by the signs that both show.
+        """
+        apart_s = self._passed_s(events, other) - self._passed_s(events, one)
+        return _medians(apart_s, least=min(_LEAST_SIGNS, apart_s.shape[1]))
+
+    def _passed_s(self, events: IntArray, microphone: int) -> FloatArray:
+        passed_s, attack = self.passed_s[microphone], self.attack[events, microphone]
+        heard = attack >= 0
+        found = np.full((len(events), passed_s.shape[1]), np.nan)
+        found[heard] = passed_s[attack[heard]]
+        return found
 
     def loudest(self, microphone: int) -> IntArray:
         """The loudest events of a microphone: its own strokes, if it has a drum of its own."""
-        loud = self.loud[:, microphone]
-        present = np.isfinite(self.arrival_s[:, microphone])
-        count = int(np.clip(np.count_nonzero(loud > _LOUDEST_SHARE), *_LOUDEST_COUNT))
-        return np.argsort(-np.where(present, loud, -1.0), kind="stable")[:count]
+        loud = np.count_nonzero(self.loud[:, microphone] > _LOUDEST_SHARE)
+        return self.by_level(microphone, int(np.clip(loud, *_LOUDEST_COUNT)))
+
+    def by_level(self, microphone: int, count: int) -> IntArray:
+        """So many events, those that a microphone hears loudest first."""
+        present = self.attack[:, microphone] >= 0
+        return np.argsort(-np.where(present, self.loud[:, microphone], -1.0), kind="stable")[:count]
 
     def of(self, microphones: Sequence[int]) -> Events:
         """The same without the other microphones, and what only they heard."""
         those = list(microphones)
-        kept = np.isfinite(self.arrival_s[:, those]).any(axis=1)
+        kept = (self.attack[:, those] >= 0).any(axis=1)
         return Events(
             distance_s=frozen(self.distance_s[those]),
             loudness=frozen(self.loudness[those]),
             heard=frozen(self.heard[kept][:, those]),
             loud=frozen(self.loud[kept][:, those]),
-            arrival_s=frozen(self.arrival_s[kept][:, those]),
+            attack=frozen(self.attack[kept][:, those], np.int64),
+            passed_s=[self.passed_s[microphone] for microphone in those],
         )
 
 
-def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -> Events:
+def gather_events(
+    levels: Sequence[BandLevels], heard_s: Sequence[FloatArray], passed_s: Sequence[FloatArray] | None = None
+) -> Events:
     """Join what starts in all microphones.
 
     Parameters
@@ -88,8 +116,11 @@ def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
         One a microphone.
     heard_s : sequence of float arrays
         Starts of the attacks in each microphone, increasing.
+    passed_s : sequence of float arrays, optional
+        As in `Events`; by default the starts.
     """
-    distance_s = distances_s(heard_s)
+    passed_s = [times[:, None] for times in heard_s] if passed_s is None else passed_s
+    distance_s = distances_s([_middles_s(*each) for each in zip(heard_s, passed_s, strict=True)])
     common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
     events = merged_moments(common_s, SAME_EVENT_S)
     amplitude = rising(levels, events, distance_s)
@@ -100,8 +131,23 @@ def gather_events(levels: Sequence[BandLevels], heard_s: Sequence[FloatArray]) -
         loudness=frozen(loudness),
         heard=frozen(amplitude / loudness[None, :, None]),
         loud=frozen(total / loudness),
-        arrival_s=frozen(_arrivals(common_s, events) + distance_s),
+        attack=frozen(_attacks(common_s, events), np.int64),
+        passed_s=passed_s,
     )
+
+
+def _middles_s(time_s: FloatArray, passed_s: FloatArray) -> FloatArray:
+    """Middles of the rises of attacks, in order: what tells a start differs from one microphone to the next."""
+    middle_s = _medians(passed_s, least=1)
+    return np.sort(np.where(np.isfinite(middle_s), middle_s, time_s))
+
+
+def _medians(values: FloatArray, least: int) -> FloatArray:
+    """The median of what is known in each row; NaN where that are fewer than so many."""
+    count = np.count_nonzero(np.isfinite(values), axis=1)
+    ordered, rows, last = np.sort(values, axis=1), np.arange(len(values)), max(values.shape[1] - 1, 0)
+    low, high = (ordered[rows, np.clip(which, 0, last)] for which in ((count - 1) // 2, count // 2))
+    return np.where(count >= least, 0.5 * (low + high), np.nan)
 
 
 def rising(
@@ -190,11 +236,11 @@ def _echoed(time_s: FloatArray, others: Sequence[FloatArray]) -> NDArray[np.bool
     return echoed
 
 
-def _arrivals(heard_s: Sequence[FloatArray], events: FloatArray) -> FloatArray:
-    """When each event arrives in each track, NaN where it is not heard; shape (events, tracks)."""
-    arrival = np.full((len(events), len(heard_s)), np.nan)
+def _attacks(heard_s: Sequence[FloatArray], events: FloatArray) -> IntArray:
+    """Which attack of each track an event is, −1 where it is not heard; shape (events, tracks)."""
+    attack = np.full((len(events), len(heard_s)), -1, dtype=np.int64)
     for track, times in enumerate(heard_s):
         if len(times):
             event = np.maximum(np.searchsorted(events, times, side="right") - 1, 0)
-            arrival[event[::-1], track] = times[::-1]  # the first of several in one event counts
-    return arrival
+            attack[event[::-1], track] = np.arange(len(times))[::-1]  # the first of several in one event counts
+    return attack

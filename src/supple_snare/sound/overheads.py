@@ -74,6 +74,8 @@ def find_overheads(
     heard = {track: _Heard.of(analyses[track]) for track in drums}
     sides = {track: each for each in stereo for track in each}
     wide = {track for track in drums if heard[track].spread > (_IN_STEREO if track in sides else _SPREAD)}
+    # One side may hear the hats too softly to tell.
+    wide |= {track for track in sides.keys() & drums.keys() if drums[track].is_far and sides[track] & wide}
     near = [track for track in drums if not any(heard[track].follows(heard[other]) for other in wide)]
     if wide.issuperset(near) and all(heard[one].is_like(heard[other]) for one, other in pairwise(near)):
         return near

@@ -48,6 +48,9 @@ _SHAPE_LEAN_HZ = 200.0
 _SHAPE_TOP_HZ = 4_000.0
 """Below the first what sounds counts less the lower it is: else the body of a drum would drown how it is struck."""
 
+_SEEN_CLEARANCE = 1.4
+"""A share this much above what was heard just before is the attack's."""
+
 _GUARD_S = 0.006
 _PLAIN_RISE_DB = 9.0
 """An attack whose spectrum rises this much is one of its own, not the second half of a slow one."""
@@ -119,6 +122,11 @@ class Rises:
         """Amplitude of each of `SHARES` of each attack's peak, shape (n, views, shares)."""
         heights: FloatArray = self.peak[:, :, None] * np.array(SHARES)
         return heights
+
+    def seen_s(self) -> FloatArray:
+        """When attacks pass each share in each view, shape (n, views · shares), NaN where that may be the ring."""
+        seen = self.heights() > _SEEN_CLEARANCE * self.quiet[:, :, None]
+        return np.where(seen, self.crossing_s, np.nan).reshape(len(self), len(VIEWS) * len(SHARES))
 
     @property
     def shape_s(self) -> FloatArray:

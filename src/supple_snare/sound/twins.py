@@ -86,7 +86,7 @@ def _alike(events: Events, one: int, other: int) -> float:
     level_db = amplitude_to_db(np.maximum(loud, 1e-2))
     loudest = [events.loudest(number) for number in pair]
     either = np.union1d(*loudest)
-    lead_ms = 1000.0 * np.diff(events.arrival_s[either][:, pair], axis=1)[:, 0]
+    lead_ms = 1000.0 * events.behind_s(either, one, other)
     lead_ms = lead_ms[np.abs(lead_ms) < _FARTHEST_MS]
     if len(lead_ms) < _FEWEST:
         return -np.inf
