@@ -120,7 +120,7 @@ def gather_events(
         As in `Events`; by default the starts.
     """
     passed_s = [times[:, None] for times in heard_s] if passed_s is None else passed_s
-    distance_s = distances_s([_middles_s(*each) for each in zip(heard_s, passed_s, strict=True)])
+    distance_s = distances_s([_first_seen_s(*each) for each in zip(heard_s, passed_s, strict=True)])
     common_s = [times - distance for times, distance in zip(heard_s, distance_s, strict=True)]
     events = merged_moments(common_s, SAME_EVENT_S)
     amplitude = rising(levels, events, distance_s)
@@ -136,10 +136,11 @@ def gather_events(
     )
 
 
-def _middles_s(time_s: FloatArray, passed_s: FloatArray) -> FloatArray:
-    """Middles of the rises of attacks, in order: what tells a start differs from one microphone to the next."""
-    middle_s = _medians(passed_s, least=1)
-    return np.sort(np.where(np.isfinite(middle_s), middle_s, time_s))
+def _first_seen_s(time_s: FloatArray, passed_s: FloatArray) -> FloatArray:
+    """When attacks show their first signs, in order: how long before that they began is guessed, often wrongly in a
+    microphone that hears several drums alike."""
+    first_s = passed_s.min(axis=1, initial=np.inf, where=np.isfinite(passed_s))
+    return np.sort(np.where(np.isfinite(first_s), first_s, time_s))
 
 
 def _medians(values: FloatArray, least: int) -> FloatArray:
