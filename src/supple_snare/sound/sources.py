@@ -99,7 +99,8 @@ class Sources:
     closeness : float array, shape (m,)
         How plainly each microphone has a drum of its own, as log odds: nobody hears its loudest events earlier, and
         some loud ones all others later; the other sources do not explain them; and no other drum is as loud in it,
-        against how loud drums bleed elsewhere. Weights from a logistic regression on 1,800 microphones.
+        against how loud drums bleed elsewhere. Weights from a logistic regression on 1,800 microphones; that of what is
+        heard first was set on 1,300 others.
     """
 
     distance_s: FloatArray

@@ -352,7 +352,8 @@ def _steady(
 ) -> Grid:
     """The grid of that tempo which lies best on the hits."""
     beat_s = 60.0 * meter.felt_beats / tempo
-    start_s = middle_s(time_s - beat_s * line, weight, (line - one) % meter.felt_count, lead)
+    place = np.round(line - one, 6) % meter.felt_count
+    start_s = middle_s(time_s - beat_s * line, weight, place, lead)
     return Grid(float(np.clip(tempo, *TEMPO_RANGE_BPM)), start_s + beat_s * one, meter)
 
 
