@@ -11,6 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.sound.quantiles import median_of_known, weighted_quantile
 from supple_snare.sound.rises import SHARES, Rises
 from supple_snare.timing.units import FloatArray
 
@@ -176,19 +177,8 @@ def _middle_answer(
     example, else it says nothing.
     """
     count = np.count_nonzero(common, axis=2)
-    ordered = np.sort(np.where(common, told_s, np.inf), axis=2)
-    low = np.take_along_axis(ordered, np.maximum((count - 1) // 2, 0)[..., None], axis=2)[..., 0]
-    high = np.take_along_axis(ordered, np.minimum(count // 2, told_s.shape[2] - 1)[..., None], axis=2)[..., 0]
     enough = count >= _LEAST_COMMON
-    middle = np.where(enough, 0.5 * (np.where(enough, low, 0.0) + np.where(enough, high, 0.0)), 0.0)
+    middle = np.where(enough, median_of_known(told_s, common), 0.0)
     stray = np.where(common, np.minimum(np.abs(told_s - middle[..., None]), _MOST_STRAY_S), 0.0)
     agreeing = np.count_nonzero(doubtful & (np.abs(told_s - middle[..., None]) < _AGREE_S), axis=2)
     return middle, np.where(enough, (stray.sum(axis=2) + _FEW_COMMON_S) / np.maximum(count + agreeing, 1), np.inf)
-
-
-def weighted_quantile(values: FloatArray, weight: FloatArray, quantile: float) -> FloatArray:
-    """Weighted quantile of each row; the least value where all weights are 0."""
-    order = np.argsort(values, axis=1, kind="stable")
-    total = np.cumsum(np.take_along_axis(weight, order, axis=1), axis=1)
-    at = np.argmax(total >= quantile * total[:, -1:], axis=1)
-    return np.take_along_axis(np.take_along_axis(values, order, axis=1), at[:, None], axis=1)[:, 0]

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.novelty import BandLevels
+from supple_snare.sound.quantiles import median_of_known
 from supple_snare.timing.units import FloatArray, IntArray, frozen
 
 SAME_EVENT_S = 0.012
@@ -72,7 +73,9 @@ class Events:
         they are laid over one another by the signs that both show.
         """
         apart_s = self._passed_s(events, other) - self._passed_s(events, one)
-        return _medians(apart_s, least=min(_LEAST_SIGNS, apart_s.shape[1]))
+        known = np.isfinite(apart_s)
+        enough = np.count_nonzero(known, axis=1) >= min(_LEAST_SIGNS, apart_s.shape[1])
+        return np.where(enough, median_of_known(apart_s, known), np.nan)
 
     def _passed_s(self, events: IntArray, microphone: int) -> FloatArray:
         passed_s, attack = self.passed_s[microphone], self.attack[events, microphone]
@@ -141,14 +144,6 @@ def _first_seen_s(time_s: FloatArray, passed_s: FloatArray) -> FloatArray:
     microphone that hears several drums alike."""
     first_s = passed_s.min(axis=1, initial=np.inf, where=np.isfinite(passed_s))
     return np.sort(np.where(np.isfinite(first_s), first_s, time_s))
-
-
-def _medians(values: FloatArray, least: int) -> FloatArray:
-    """The median of what is known in each row; NaN where that are fewer than so many."""
-    count = np.count_nonzero(np.isfinite(values), axis=1)
-    ordered, rows, last = np.sort(values, axis=1), np.arange(len(values)), max(values.shape[1] - 1, 0)
-    low, high = (ordered[rows, np.clip(which, 0, last)] for which in ((count - 1) // 2, count // 2))
-    return np.where(count >= least, 0.5 * (low + high), np.nan)
 
 
 def rising(

@@ -48,8 +48,8 @@ _SHAPE_LEAN_HZ = 200.0
 _SHAPE_TOP_HZ = 4_000.0
 """Below the first what sounds counts less the lower it is: else the body of a drum would drown how it is struck."""
 
-_SEEN_CLEARANCE = 1.4
-"""A share this much above what was heard just before is the attack's."""
+CLEARANCE = 1.4
+"""A share this much above something else is not that something else."""
 
 _GUARD_S = 0.006
 _PLAIN_RISE_DB = 9.0
@@ -125,7 +125,7 @@ class Rises:
 
     def seen_s(self) -> FloatArray:
         """When attacks pass each share in each view, shape (n, views · shares), NaN where that may be the ring."""
-        seen = self.heights() > _SEEN_CLEARANCE * self.quiet[:, :, None]
+        seen = self.heights() > CLEARANCE * self.quiet[:, :, None]
         return np.where(seen, self.crossing_s, np.nan).reshape(len(self), len(VIEWS) * len(SHARES))
 
     @property

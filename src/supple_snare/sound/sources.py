@@ -162,9 +162,11 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
     heard, loud, distance_s = events.heard, events.loud, events.distance_s
     loudest = [events.loudest(microphone) for microphone in range(len(distance_s))]
     # Who hears it first is a matter of real time: a far microphone's distance is not taken off.
-    behind_ms = [_behind_ms(events, number) for number in range(len(distance_s))]
+    loud_ones = [events.by_level(number, _FIRST_AMONG) for number in range(len(distance_s))]
+    behind_ms = [_behind_ms(events, those, number) for number, those in enumerate(loud_ones)]
     earlier = np.array([_earlier_elsewhere(each[: len(those)]) for each, those in zip(behind_ms, loudest, strict=True)])
-    first_db = np.array([_first_db(events, each, number) for number, each in enumerate(behind_ms)])
+    heard_loud = [loud[those, number] for number, those in enumerate(loud_ones)]
+    first_db = np.array([_first_db(*each) for each in zip(heard_loud, behind_ms, strict=True)])
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
     microphones, astray = np.arange(len(distance_s)), np.zeros(len(distance_s), dtype=bool)
@@ -241,21 +243,22 @@ def _of_the_others(values: FloatArray, counted: IntArray) -> FloatArray:
     return np.array([np.median(values[those if len(those) else [number]]) for number, those in enumerate(others)])
 
 
-def _behind_ms(events: Events, microphone: int) -> FloatArray:
-    """How much later than a microphone all others hear what is loudest in it, shape (events, m), NaN where unknown."""
-    those = events.by_level(microphone, _FIRST_AMONG)
+def _behind_ms(events: Events, those: IntArray, microphone: int) -> FloatArray:
+    """How much later than a microphone all others hear some events, shape (those, m), NaN where unknown."""
     behind_s = np.stack([events.behind_s(those, microphone, other) for other in range(len(events.distance_s))], axis=1)
     behind_s[:, microphone] = np.nan
     return 1000.0 * behind_s
 
 
-def _first_db(events: Events, behind_ms: FloatArray, microphone: int) -> float:
-    """How loud a microphone hears what it hears before all others do, against its loudness: its own drum."""
+def _first_db(loud: FloatArray, behind_ms: FloatArray) -> float:
+    """How loud a microphone hears what it hears before all others do, against its loudness: its own drum.
+
+    Of events in order of loudness how loud each is, and how much later all others hear it.
+    """
     known = np.isfinite(behind_ms)
     first = known.any(axis=1) & (np.where(known, behind_ms, np.inf).min(axis=1, initial=np.inf) > _FIRST_MS)
-    those = events.by_level(microphone, _FIRST_AMONG)[first][:_FIRST_LOUDEST]
-    level_db = amplitude_to_db(np.maximum(events.loud[those, microphone], _FAINT))
-    return float(np.clip(np.median(level_db), *_FIRST_DB)) if len(those) >= _FEWEST else _FIRST_DB[0]
+    level_db = amplitude_to_db(np.maximum(loud[first][:_FIRST_LOUDEST], _FAINT))
+    return float(np.clip(np.median(level_db), *_FIRST_DB)) if len(level_db) >= _FEWEST else _FIRST_DB[0]
 
 
 def _earlier_elsewhere(behind_ms: FloatArray) -> float:

@@ -12,12 +12,10 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.alike import begins_at_once, starts_of_alike, weighted_quantile
-from supple_snare.sound.rises import VIEWS, Rises
+from supple_snare.sound.alike import begins_at_once, starts_of_alike
+from supple_snare.sound.quantiles import weighted_quantile
+from supple_snare.sound.rises import CLEARANCE, VIEWS, Rises
 from supple_snare.timing.units import FloatArray
-
-_CLEARANCE = 1.4
-"""A share this much above something else is not that something else."""
 
 _STEP_SLACK_S = 0.0012
 _SURE_SHARE = 2
@@ -47,7 +45,7 @@ def rough_starts(rises: Rises, covered: FloatArray | float = 0.0) -> FloatArray:
         return np.zeros(0)
     covered = np.broadcast_to(np.asarray(covered, dtype=np.float64), rises.peak.shape)
     heights = rises.heights()
-    clear = heights > _CLEARANCE * np.maximum(rises.quiet, covered)[:, :, None]
+    clear = heights > CLEARANCE * np.maximum(rises.quiet, covered)[:, :, None]
     plain = _starts_in_whole(rises, covered[:, 0])
     estimates, jitter_s = _estimates(rises, plain, clear)
     usable = clear & np.isfinite(jitter_s)
@@ -155,8 +153,8 @@ def _starts_in_whole(rises: Rises, covered: FloatArray) -> FloatArray:
     """
     crossing, peak, quiet = rises.crossing_s[:, 0], rises.peak[:, 0], rises.quiet[:, 0]
     heights = rises.heights()[:, 0]
-    above_ring = heights > _CLEARANCE * quiet[:, None]
-    above_all = above_ring & (heights > _CLEARANCE * covered[:, None])
+    above_ring = heights > CLEARANCE * quiet[:, None]
+    above_all = above_ring & (heights > CLEARANCE * covered[:, None])
     above_ring[:, -1] = above_all[:, -1] = True
     lag_s = _usual_lags(crossing, above_all, peak)
     steps_s = np.diff(crossing, axis=1)
