@@ -144,6 +144,23 @@ def test_what_began_just_before_is_no_start():
     assert settle_starts(mixed, 0.0) == pytest.approx(TRUTH, abs=0.001)
 
 
+@pytest.mark.parametrize(("bleed", "seed"), [(0.05, 4), (0.05, 13), (0.10, 1), (0.10, 7)])
+def test_few_strokes_over_ring_and_bleed_start_where_they_rise(bleed, seed):
+    """A tom struck nine times, most or half of them over its own ring and a neighbour's stroke 11 ms before."""
+    rng, time, count = np.random.default_rng(seed), np.arange(24_000) / RATE_HZ, 9
+    sounding = 0.5 * np.sin(2 * np.pi * 95.0 * time) * np.exp(-time / 0.25)
+    neighbour, at = bleed * drum(rng, 600.0), round(0.032 * RATE_HZ)
+    sounding[at : at + len(neighbour)] += neighbour[: len(sounding) - at]
+    strokes = []
+    for level in rng.uniform(0.5, 0.8, count):
+        ring = np.sin(2 * np.pi * 95.0 * time + rng.uniform(0.0, 0.5)) * np.exp(-time / 0.25)
+        click = 0.3 * rng.normal(size=len(time)) * np.exp(-time / 0.003)
+        strokes.append(level * ((1.0 - np.exp(-time / 0.004)) * ring + click))
+    covered = np.arange(count) % 4 != 0 if bleed < 0.1 else np.arange(count) % 2 == 1
+    rises = mixed_of(covered, rises_of(strokes, before=sounding, ahead_s=0.043), rises_of(strokes))
+    assert np.abs(settle_starts(rises, 0.0) - np.arange(1.0, count + 1.0)).max() < 0.001
+
+
 def mixed_of(mask: np.ndarray, covered: Rises, alone: Rises) -> Rises:
     """Rises of which those of a mask are covered."""
     pairs = [(getattr(covered, field.name), getattr(alone, field.name)) for field in fields(Rises)]

@@ -16,14 +16,18 @@ from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.units import FloatArray
 
 _FEWEST = 5
-_SURELY_OWN = 7.0
-"""Log odds in the middle; of lines the signs of drums are hardly ever so sure."""
+_SURELY_OWN = 5.0
+"""Log odds in the middle: of half of all lines the signs of drums are less sure."""
 
 _ABOVE_DB = 10.0
 """How far the own strokes lie above all else, in the middle."""
 
-_ALIKE, _ALIKE_PERCENT = 0.99, 25
-"""Cosine between what a stroke puts into the bands and what strokes usually do: of lines fewer are so alike."""
+_ALIKE, _ALIKE_PERCENT = 0.98, 25
+"""Cosine between what a stroke puts into the bands and what strokes usually do: of lines fewer are so alike, unless
+they are held."""
+
+_HELD_DB = 0.0
+"""Held notes are louder some 100 ms after their start, drums never."""
 
 _GONE_DB = -10.0
 """Notes last: some 100 ms after their start they are louder than that."""
@@ -38,7 +42,9 @@ def is_struck(analysis: Analysis, verdict: Verdict) -> bool:
         return False
     time_s = verdict.time_s[own]
     later_db, _fallen_db = how_notes_go_on(time_s, verdict.level_db[own], analysis.peaks)
-    return later_db < _GONE_DB or bool(np.percentile(_alike(analysis, time_s), _ALIKE_PERCENT) > _ALIKE)
+    if later_db < _GONE_DB:
+        return True
+    return later_db < _HELD_DB and bool(np.percentile(_alike(analysis, time_s), _ALIKE_PERCENT) > _ALIKE)
 
 
 def _alike(analysis: Analysis, time_s: FloatArray) -> FloatArray:

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.alike import begins_as_often, begins_at_once, earliest_starts
+from supple_snare.sound.beginnings import begins_as_often, begins_at_once, earliest_starts
 from supple_snare.sound.quantiles import weighted_quantile
 from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises
 from supple_snare.timing.units import FloatArray, IntArray

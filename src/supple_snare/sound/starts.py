@@ -4,7 +4,7 @@ The *start* of an attack is the first moment at which its amplitude, averaged ov
 peak, were nothing else sounding. Where something else does sound (the ring of the stroke before, a neighbour's bleed,
 noise), that moment cannot be seen. It is then told from what can: a higher share of the peak, or a band in which the
 attack stands clear, less the time that usually lies between the start and that sign: first on this track at large
-(`rough_starts`), then in those attacks of it that rise the same way (`alike`).
+(`rough_starts`), then in those attacks of it that rise the same way (`likeliest`).
 """
 
 from __future__ import annotations
@@ -12,7 +12,8 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.alike import begins_at_once, starts_of_alike
+from supple_snare.sound.beginnings import begins_at_once
+from supple_snare.sound.likeliest import likeliest_starts
 from supple_snare.sound.quantiles import weighted_quantile
 from supple_snare.sound.rises import CLEARANCE, VIEWS, Rises
 from supple_snare.timing.units import FloatArray
@@ -78,7 +79,7 @@ def settle_starts(rises: Rises, covered: FloatArray | float) -> FloatArray:
         Starts in seconds.
     """
     covered = np.broadcast_to(np.asarray(covered, dtype=np.float64), rises.peak.shape)
-    return starts_of_alike(rises, np.maximum(rises.quiet, covered), rough_starts(rises, covered))
+    return likeliest_starts(rises, np.maximum(rises.quiet, covered), rough_starts(rises, covered))
 
 
 def settle_beside(rises: Rises, heard: FloatArray, bleed: FloatArray) -> tuple[FloatArray, FloatArray]:

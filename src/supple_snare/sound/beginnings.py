@@ -1,0 +1,75 @@
+"""How attacks begin: whether what passes the first share of an attack's peak is plainly the attack itself."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from supple_snare.sound.rises import SHARES, Rises
+from supple_snare.timing.units import FloatArray
+
+_CLEARANCE = 1.2
+_LONGEST_STEP_S = 0.006
+_SHORTEST_STEP_S = 0.001
+_USUAL_PERCENT = 90
+"""A step from one share to the next is a long one beyond the first; and also where it takes twice as long as the
+longest ones of nine in ten attacks of its track, though never below the second."""
+
+_AGREE_S = 0.0001
+_AROUND_S = 0.002
+_OFTEN = 4
+_DENSER = 4.0
+"""Times agree within the first; one that so many attacks share comes again, if they lie so much denser than around."""
+
+_OTHERS_SHARE = 0.25
+"""What else sounds at an attack cannot have made its peak if it is softer than so."""
+
+_REACHED = SHARES.index(0.4)
+"""Share up to which a rise is followed."""
+
+
+def earliest_starts(rises: Rises, others: FloatArray) -> FloatArray:
+    """Before which attacks cannot have begun, in seconds, shape (n,): there was less to hear than their first share.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    others : float array, shape (n,)
+        Amplitude of all else that sounds at each: where it may have made the peak, nothing is known.
+    """
+    own = others < _OTHERS_SHARE * rises.peak[:, 0]
+    return np.where(own, rises.crossing_s[:, 0, 0], 0.0)
+
+
+def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
+    """Whether attacks go on from one share of their peak (the first if not told) as soon as this track's attacks do.
+
+    Where a step takes long, the shares before it were passed by something else, a neighbour's soft stroke just before.
+    """
+    steps_s = np.diff(rises.crossing_s[:, 0, share : _REACHED + 1], axis=1)
+    if not len(rises):
+        return np.zeros(0, dtype=bool)
+    most_s = np.clip(2.0 * np.percentile(steps_s.max(axis=1), _USUAL_PERCENT), _SHORTEST_STEP_S, _LONGEST_STEP_S)
+    return np.asarray((steps_s <= np.maximum(most_s, 2.0 * np.median(steps_s, axis=0))).all(axis=1))
+
+
+def begins_as_often(rises: Rises) -> NDArray[np.bool_]:
+    """Whether attacks begin out of quiet and go on from the first share as others of their track do, to 0.1 ms.
+
+    Then what passes the first share is the attack itself, even where a neighbour is expected to sound.
+    """
+    out_of_quiet = rises.heights()[:, 0, 0] > _CLEARANCE * rises.quiet[:, 0]
+    again = _repeats(rises.crossing_s[:, 0, _REACHED] - rises.crossing_s[:, 0, 0])
+    return np.asarray(out_of_quiet & begins_at_once(rises) & again)
+
+
+def _repeats(lag_s: FloatArray) -> NDArray[np.bool_]:
+    """Whether the time between two signs is one that comes again and again: then both are the drum's own."""
+    ordered = np.sort(lag_s)
+
+    def within(span_s: float) -> NDArray[np.intp]:
+        return np.searchsorted(ordered, lag_s + span_s, side="right") - np.searchsorted(ordered, lag_s - span_s)
+
+    again, around = within(_AGREE_S) - 1, within(_AROUND_S) - 1
+    return np.asarray((again >= _OFTEN) & (again > _DENSER * around * (_AGREE_S / _AROUND_S)))
