@@ -32,9 +32,9 @@ _EXAMPLES, _FEWEST = 32, 4
 _BEFORE, _AFTER = round(0.003 * SHAPE_RATE_HZ), round(0.018 * SHAPE_RATE_HZ)
 """What of an attack is foretold while filters are learned, around its start."""
 
-_ALL, _EVEN_ONES, _ODD_ONES = slice(None), slice(0, None, 2), slice(1, None, 2)
-_LEARNED = ((_ALL, _ALL), (_ODD_ONES, _EVEN_ONES), (_EVEN_ONES, _ODD_ONES))
-"""From which examples each filter is learned, and of which it tells; all others are foretold by the first."""
+_ALL, _NONE, _EVEN_ONES, _ODD_ONES = slice(None), slice(0), slice(0, None, 2), slice(1, None, 2)
+_LEARNED = ((_ALL, _NONE), (_ODD_ONES, _EVEN_ONES), (_EVEN_ONES, _ODD_ONES))
+"""From which examples each filter is learned, and which of them it foretells; by the first, all that is no example."""
 
 _MOST_LEFT = 0.8
 """If so much of the power of examples is left that a filter was not learned from, it foretells nothing: what was taken
@@ -125,14 +125,12 @@ class _Way:
         even = 1.0 / np.sqrt(power + _EVEN * np.median(power) + 1e-20)
         played, heard = played * even[:, None, None], heard * even[:, None]
         left = np.zeros(len(examples))
-        for number, (those, others) in enumerate(_LEARNED):
+        for number, (those, foretold) in enumerate(_LEARNED):
             taps = _least_squares(played[those].reshape(-1, _TAPS), heard[those].reshape(-1))
             self._filters[number] = np.fft.rfft(taps, _PADDED)
-            left[others] = np.mean((heard[others] - played[others] @ taps) ** 2, axis=1)
-        if np.median(left / np.maximum(np.mean(heard**2, axis=1), 1e-20)) > _MOST_LEFT:
-            return False
-        self._filter_of[examples[0::2]], self._filter_of[examples[1::2]] = 1, 2
-        return True
+            left[foretold] = np.mean((heard[foretold] - played[foretold] @ taps) ** 2, axis=1)
+            self._filter_of[examples[foretold]] = number
+        return bool(np.median(left / np.maximum(np.mean(heard**2, axis=1), 1e-20)) <= _MOST_LEFT)
 
     def foretold(self, attacks: IntArray) -> FloatArray:
         """What the drum makes of some attacks, shape (n, SHAPE_SAMPLES); nothing of those without its strokes."""

@@ -9,6 +9,8 @@ from supple_snare.sound.rises import SHARES, Rises
 from supple_snare.timing.units import FloatArray
 
 _CLEARANCE = 1.2
+"""The first share this much above what was heard just before is out of quiet."""
+
 _LONGEST_STEP_S = 0.006
 _SHORTEST_STEP_S = 0.001
 _USUAL_PERCENT = 90
@@ -40,6 +42,11 @@ def earliest_starts(rises: Rises, others: FloatArray) -> FloatArray:
     """
     own = others < _OTHERS_SHARE * rises.peak[:, 0]
     return np.where(own, rises.crossing_s[:, 0, 0], 0.0)
+
+
+def first_clearance(rises: Rises, others: FloatArray) -> FloatArray:
+    """How many times as loud as all else that sounds the first share of each attack's peak is; both of shape (n,)."""
+    return np.asarray(rises.heights()[:, 0, 0] / np.maximum(others, 1e-9))
 
 
 def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:

@@ -18,7 +18,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.beginnings import begins_as_often, begins_at_once, earliest_starts
+from supple_snare.sound.beginnings import begins_as_often, begins_at_once, earliest_starts, first_clearance
 from supple_snare.sound.rises import CLEARANCE, SHARES, VIEWS, Rises
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -102,7 +102,7 @@ def likeliest_starts(rises: Rises, others: FloatArray, guess_s: FloatArray) -> F
     """
     if not len(rises):
         return guess_s
-    clearance = rises.heights()[:, 0, 0] / np.maximum(others[:, 0], 1e-9)
+    clearance = first_clearance(rises, others[:, 0])
     plain = ((clearance > _BEYOND_DOUBT) & begins_at_once(rises)) | begins_as_often(rises)
     start_s = np.where(plain, rises.crossing_s[:, 0, 0], guess_s)
     loud = np.flatnonzero(rises.peak[:, 0] > _LOUD_SHARE * np.percentile(rises.peak[:, 0], 95))
@@ -111,11 +111,9 @@ def likeliest_starts(rises: Rises, others: FloatArray, guess_s: FloatArray) -> F
     signs = _Signs.of(rises, others)
     for those in (chosen[~plain[chosen]], np.flatnonzero(~plain)):  # first the examples themselves
         ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
-        told_s = [start_s[:0]]
         for first in range(0, len(those), _ROWS):
             rows = those[first : first + _ROWS]
-            told_s.append(_likeliest(signs, ways, rows, chosen, start_s[rows]))
-        start_s[those] = np.concatenate(told_s)
+            start_s[rows] = _likeliest(signs, ways, rows, chosen, start_s[rows])
     return np.maximum(start_s, np.maximum(earliest_starts(rises, others[:, 0]), 0.0))
 
 

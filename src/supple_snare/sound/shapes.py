@@ -13,7 +13,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.beginnings import begins_as_often, begins_at_once, earliest_starts
+from supple_snare.sound.beginnings import begins_as_often, begins_at_once, earliest_starts, first_clearance
 from supple_snare.sound.quantiles import weighted_quantile
 from supple_snare.sound.rises import SHAPE_RATE_HZ, SHAPE_SAMPLES, Rises
 from supple_snare.timing.units import FloatArray, IntArray
@@ -117,7 +117,7 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
         Starts in seconds.
     """
     shapes = _Shapes(rises, start_s, _FAR_S)
-    clearance = rises.heights()[:, 0, 0] / np.maximum(others, 1e-9)
+    clearance = first_clearance(rises, others)
     plain = np.zeros(len(rises), dtype=bool)
     plain[played] = begins_as_often(rises[played])
     plain &= np.abs(start_s - rises.crossing_s[:, 0, 0]) < _AGREE_S
