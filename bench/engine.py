@@ -30,6 +30,8 @@ from supple_snare.sound.playback import LOOP_FADE, Block, Programme
 from supple_snare.timing.grid import Grid
 
 RATE_HZ = 48_000
+GIVE_UP_S = 20.0
+"""No sound after this long will come any more."""
 
 
 @dataclass(frozen=True)
@@ -115,7 +117,7 @@ def through_operations(
         output.received.clear()
         before = time.monotonic()
         player.play()
-        while not output.received and time.monotonic() - before < 2.0:
+        while not output.received and time.monotonic() - before < GIVE_UP_S:
             time.sleep(0.0005)
         waits_s.append(time.monotonic() - before)
 
