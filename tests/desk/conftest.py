@@ -31,7 +31,7 @@ def _own_settings(tmp_path: Path) -> None:
     QSettings.setPath(QSettings.Format.NativeFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
 
 
-def wait_until(happened: Callable[[], bool], seconds: float = 30.0) -> None:
+def wait_until(happened: Callable[[], bool], seconds: float = 120.0) -> None:
     """Let the window work until something is so."""
     until = time.monotonic() + seconds
     while not happened():
