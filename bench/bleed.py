@@ -1,17 +1,19 @@
 """Fits the networks by which bleed is judged, and says how well they do on kits they were not fitted to.
 
-python bench/bleed.py --kits FOLDER [--varied N] [--only NAME] [--write]      needs scikit-learn
+python bench/bleed.py --kits FOLDER [--varied N] [--only NAME] [--keep FOLDER] [--write]      needs scikit-learn
 
-Every recording is judged twice: with all its microphones, and with some of them only, as a session may hold them.
+Every recording is judged twice: with all its microphones, and with some of them only, as a session may hold them. To
+make and to analyse them takes most of the time: what is kept serves the next fit, as long as analyses stay the same.
 """
 
 from __future__ import annotations
 
+import pickle
 import tempfile
 import warnings
 from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -26,16 +28,17 @@ from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import weigh_signs
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, network_inputs, weighed
-from supple_snare.sound.signs import RELATIVE_SIGNS
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
 MEMBERS = 5
+BOUNCES_WORD = 6
+"""Each bounce counts so often: they are few, and much like what a drum's own ring seems to begin."""
 
 
 @dataclass(frozen=True)
 class Row:
-    """The inputs for all attacks of a track, and which of them were its own, of so many played."""
+    """The inputs for attacks of a track, and which of them were its own, of so many played that count."""
 
     inputs: NDArray[np.float64]
     own: NDArray[np.bool_]
@@ -51,12 +54,25 @@ class Weighed(Row):
     guess: NDArray[np.float64]
 
 
-def weigh(case: Case) -> list[Weighed]:
-    """Make one recording and weigh the signs of each close microphone, with all of them and with some."""
+def analysed(case: Case, keep: Path | None) -> tuple[Made, dict[str, Analysis]]:
+    """One recording, and what each of its microphones hears; from a folder if it was kept there."""
+    kept = None if keep is None else keep / f"{case.kit}, {case.recipe.name}, {case.seed}.pickle"
+    if kept is not None and kept.exists():
+        made, analyses = pickle.loads(kept.read_bytes())
+        return made, analyses
     made = case.make()
     with tempfile.TemporaryDirectory() as folder:
         paths = made.write(Path(folder))
         analyses = {path.stem: analyse(read_recording(path)) for path in paths}
+    if kept is not None:
+        kept.parent.mkdir(parents=True, exist_ok=True)
+        kept.write_bytes(pickle.dumps((replace(made, tracks={}), analyses)))
+    return made, analyses
+
+
+def weigh(case: Case, keep: Path | None = None) -> list[Weighed]:
+    """Make one recording and weigh the signs of each close microphone, with all of them and with some."""
+    made, analyses = analysed(case, keep)
     rng = np.random.default_rng(case.seed + 99)
     close = [name for name in analyses if name in made.struck]
     far = [name for name in analyses if name not in made.struck]
@@ -73,12 +89,19 @@ def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) ->
     _drums, found = weigh_signs(list(analyses.values()))
     for name, each in zip(analyses, found, strict=True):
         time_s, signs = each.start_s, each.signs
-        if name in made.struck and signs is not None:
-            truth, counted = outside_rolls(made.struck[name], time_s)
+        if signs is None or name not in made.struck:
+            continue
+        struck = made.struck[name]
+        truth, counted = outside_rolls(struck, time_s)
+        if len(truth):  # whether a drum plays at all is not asked of the networks
             guess = signs.log_odds()
-            inputs = network_inputs(signs.columns(), guess, RELATIVE_SIGNS)[counted]
-            own = own_attacks(time_s[counted], truth, 0.010)
-            rows.append(Weighed(inputs, own, len(truth), case.recipe.name + suffix, case.kit, guess[counted]))
+            inputs, own = network_inputs(signs.columns(), guess), own_attacks(time_s, truth, 0.010)
+            kind = case.recipe.name + suffix
+            rows.append(Weighed(inputs[counted], own[counted], len(truth), kind, case.kit, guess[counted]))
+            # Bounces of a roll are learned from and not scored: nobody wants all of them.
+            bounced = np.flatnonzero(own_attacks(time_s, struck.time_s[struck.kind == "roll"], 0.010) & ~counted)
+            bounced = np.repeat(bounced, BOUNCES_WORD)
+            rows.append(Weighed(inputs[bounced], np.ones(len(bounced), bool), 0, kind, case.kit, guess[bounced]))
     return rows
 
 
@@ -103,9 +126,9 @@ class Manner:
 OF_DRUMS = Manner((24, 12), 24)
 
 
-def fit_member(rows: Sequence[Row], manner: Manner, scale: NDArray[np.float64], seed: int) -> Member:
-    """One network, from one beginning; the scale is the mean and spread of all inputs."""
-    inputs = np.concatenate([row.inputs for row in rows])
+def fit_member(rows: Sequence[Row], manner: Manner, scale: Judges, seed: int) -> Member:
+    """One network, from one beginning, for inputs scaled as so far memberless judges do it."""
+    inputs = scale.scaled(np.concatenate([row.inputs for row in rows]))
     own = np.concatenate([row.own for row in rows])
     network = MLPClassifier(
         manner.units, activation="tanh", alpha=0.1, batch_size=512, learning_rate_init=0.002, max_iter=manner.rounds,
@@ -113,7 +136,7 @@ def fit_member(rows: Sequence[Row], manner: Manner, scale: NDArray[np.float64], 
     )  # fmt: skip
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")  # it is stopped on purpose before it fits the noise
-        network.fit((inputs - scale[0]) / scale[1], own)
+        network.fit(inputs, own)
     return Member(
         [np.round(weights, 4).tolist() for weights in network.coefs_],
         [np.round(biases, 4).tolist() for biases in network.intercepts_],
@@ -123,20 +146,25 @@ def fit_member(rows: Sequence[Row], manner: Manner, scale: NDArray[np.float64], 
 def fit(rows: Sequence[Row], manner: Manner, jobs: int) -> Judges:
     """All networks."""
     inputs = np.concatenate([row.inputs for row in rows])
-    scale = np.stack([inputs.mean(axis=0), inputs.std(axis=0) + 1e-9])
+    scale = Judges(*np.round([inputs.mean(axis=0), inputs.std(axis=0) + 1e-4], 4).tolist(), members=[])
     with ProcessPoolExecutor(jobs) as pool:
         members = list(pool.map(partial(fit_member, rows, manner, scale), range(MEMBERS)))
-    return Judges(*np.round(scale, 4).tolist(), members)
+    return msgspec.structs.replace(scale, members=members)
 
 
 def main() -> None:
     """Cross-check by kits, print; fit to all and write if asked to."""
     parser = options(__doc__ or "")
     parser.add_argument("--varied", type=int, default=12, help="recordings of each kit by recipes drawn at random")
+    parser.add_argument("--keep", type=Path, help="folder in which what was heard is kept, and looked for")
     parser.add_argument("--write", action="store_true", help="put the networks fitted to everything into the program")
     chosen = parser.parse_args()
     recipes = (*EASY, *HARD, *(varied(seed) for seed in range(chosen.varied)))
-    rows = [row for found in in_processes(weigh, cases(chosen, recipes), chosen.jobs) for row in found]
+    rows = [
+        row
+        for found in in_processes(partial(weigh, keep=chosen.keep), cases(chosen, recipes), chosen.jobs)
+        for row in found
+    ]
     kits = sorted({row.kit for row in rows})
     scores: dict[str, list[float]] = {}
     for fold in np.array_split(kits, FOLDS):  # kits that share one-shots should be named alike, to be left out together

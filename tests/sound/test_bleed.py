@@ -10,9 +10,8 @@ import pytest
 import soundfile
 
 from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import _is_far, judge_bleed
+from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.signs import SIGNS, Signs
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.hits import Hits, Kind
 from supple_snare.timing.kinds import mark_grace_and_rolls
@@ -251,39 +250,6 @@ def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Pa
 
 def test_a_microphone_alone_is_never_far(shared_take: Take, monkeypatch):
     """Whatever its strokes look like: nobody is closer."""
-    monkeypatch.setattr("supple_snare.sound.bleed._is_far", lambda _closeness, _verdict: True)
+    monkeypatch.setattr("supple_snare.sound.bleed.own_drum_odds", lambda _closeness, _signs, _odds: -1.0)
     assert not judged(shared_take.root, ["kick"])["kick"].is_far
     assert judged(shared_take.root, ["kick", "room"])["room"].is_far
-
-
-@pytest.mark.parametrize(("strokes", "odds", "is_far"), [(30, 5.0, False), (30, 2.0, True), (5, 5.0, True)])
-def test_what_much_was_surely_played_into_is_close_to_a_drum(strokes, odds, is_far):
-    """A noisy neighbour may seem to hear a bass drum first; its own strokes, once judged, say more."""
-    log_odds = np.concatenate([np.full(strokes, odds), np.full(20, -4.0)])
-    shape = np.zeros(len(log_odds))
-    assert _is_far(-1.2, Verdict(shape, shape, log_odds, shape)) is is_far
-
-
-@pytest.mark.parametrize(
-    ("closeness", "above_db", "is_far"), [(-1.5, 6.0, False), (-1.5, 0.0, True), (-2.5, 6.0, True)]
-)
-def test_what_seems_hardly_far_is_close_if_a_few_strokes_stand_out(closeness, above_db, is_far):
-    """A tom of seven strokes under heavy bleed stands out of it; what an idle drum's microphone claims does not."""
-    own = np.arange(40) < 7
-    level_db, log_odds = np.where(own, above_db - 20.0, -20.0), np.where(own, 2.0, -4.0)
-    assert _is_far(closeness, Verdict(level_db, level_db, log_odds, np.full(40, 5.0))) is is_far
-
-
-@pytest.mark.parametrize(
-    ("strokes", "own_share", "left_db", "is_seen"),
-    [(20, 1.0, -4.0, True), (4, 1.0, -4.0, False), (20, 0.9, -14.0, False)],
-)
-def test_a_drum_that_is_plainly_struck_is_seen_whatever_else_is_heard(strokes, own_share, left_db, is_seen):
-    """Players in the room may drown what tells whether a microphone is close; its own strokes, if many, do not lie."""
-    own = np.arange(100) < strokes
-    values = dict.fromkeys(SIGNS, (0.0, 0.0))
-    values |= {"own_share": (own_share, 0.02), "level": (-2.0, -22.0), "rise": (13.0, 7.0), "closeness": (-2.8, -2.8)}
-    values |= {"ahead_close": (12.0, -16.0), "own_level": (-3.0, -40.0), "left_over": (left_db, -40.0)}
-    values |= {"worth": (4.0 + left_db, -20.0)}
-    signs = Signs(**{name: np.where(own, *pair) for name, pair in values.items()})
-    assert (signs.with_own_drum_seen().closeness[0] > 0.0) == is_seen

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from supple_snare.sound.judge import DRUMS_FILE, emptiest_place, judged_odds, judges, network_inputs, weighed
-from supple_snare.sound.signs import RELATIVE_SIGNS, SIGNS
+from supple_snare.sound.signs import SIGNS
 
 COUNT = 40
 
@@ -23,7 +23,6 @@ def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.nd
         "ahead": (ahead_own, ahead_bleed),
         "best_band": (18.0, 0.0),
         "first": (2.0, -2.0),
-        "closeness": (6.0, 6.0),
         "rise": (11.0, 7.0),
         "ahead_close": (ahead_own, ahead_bleed),
         "own_level": (-2.0, -25.0),
@@ -46,7 +45,7 @@ def some_signs(ahead_own: float = 8.0, ahead_bleed: float = -8.0) -> tuple[np.nd
 def test_plain_strokes_and_plain_bleed_are_told_apart():
     """Also on a take where bleed is nearly as loud as the strokes."""
     for ahead_bleed in (-8.0, 0.0):
-        odds = judged_odds(*some_signs(ahead_bleed=ahead_bleed), RELATIVE_SIGNS)
+        odds = judged_odds(*some_signs(ahead_bleed=ahead_bleed))
         assert ((odds > 0.0) == (np.arange(COUNT) % 4 == 0)).all()
 
 
@@ -54,17 +53,17 @@ def test_order_changes_no_odds():
     """Attacks are weighed against the track, not against their neighbours in the list."""
     signs, guess = some_signs()
     shuffled = np.random.default_rng(1).permutation(COUNT)
-    odds = judged_odds(signs, guess, RELATIVE_SIGNS)
-    assert judged_odds(signs[shuffled], guess[shuffled], RELATIVE_SIGNS) == pytest.approx(odds[shuffled])
+    odds = judged_odds(signs, guess)
+    assert judged_odds(signs[shuffled], guess[shuffled]) == pytest.approx(odds[shuffled])
 
 
 def test_the_networks_take_what_they_are_given():
-    """As many inputs as there are signs, and two more for each relative one; hardly any attacks are no trouble."""
+    """The signs, as they are and as they lie to a track's strokes and bleed; hardly any attacks are no trouble."""
     signs, guess = some_signs()
-    inputs = network_inputs(signs, guess, RELATIVE_SIGNS)
-    assert inputs.shape == (COUNT, len(SIGNS) + 2 * len(RELATIVE_SIGNS)) == (COUNT, len(judges(DRUMS_FILE).mean))
-    assert len(judged_odds(signs[:1], guess[:1], RELATIVE_SIGNS)) == 1
-    assert len(judged_odds(signs[:0], guess[:0], RELATIVE_SIGNS)) == 0
+    inputs = network_inputs(signs, guess)
+    assert inputs.shape == (COUNT, 3 * len(SIGNS)) == (COUNT, len(judges(DRUMS_FILE).mean))
+    assert len(judged_odds(signs[:1], guess[:1])) == 1
+    assert len(judged_odds(signs[:0], guess[:0])) == 0
 
 
 def test_a_track_like_none_before_is_not_doubted_as_a_whole():

@@ -9,7 +9,7 @@ import pytest
 
 from supple_snare.sound.events import gather_events
 from supple_snare.sound.novelty import BANDS, BandLevels
-from supple_snare.sound.sources import Sources, lead_of_others_ms, learn_sources, strengths
+from supple_snare.sound.sources import Sources, learn_sources, strengths
 from tests.conftest import RATE_HZ, drum_line, levels_of
 
 SECONDS = 20
@@ -82,14 +82,6 @@ def test_strengths_say_who_was_struck(learned):
         assert np.median(strength[:, own]) > 5.0 * np.median(strength[:, other])
     quiet = strengths(sources.heard(levels, np.array([0.1, 0.2, 0.3])), sources.pattern)
     assert quiet[:, :2].max() < 0.05
-
-
-def test_who_hears_it_first():
-    """The lead of the earliest other track, within what can be; 2 ms where nobody else hears it."""
-    heard = [np.array([1.000, 2.000]), np.array([0.997, 2.0005]), np.array([5.0])]
-    lead = lead_of_others_ms(heard, 0, heard[0], farthest_ms=7.0)
-    assert lead == pytest.approx([-3.0, 0.5])
-    assert lead_of_others_ms(heard, 2, heard[2], farthest_ms=7.0) == pytest.approx([2.0])
 
 
 def test_a_lone_microphone_is_close_and_silence_teaches_nothing():

@@ -20,30 +20,19 @@ from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.overheads import find_overheads, judge_overheads
+from supple_snare.sound.own_drum import own_drum_odds
 from supple_snare.sound.ringing import is_struck
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.sides import in_stereo
-from supple_snare.sound.signs import RELATIVE_SIGNS, Signs, are_surely_own, heard_around, signs_of
+from supple_snare.sound.signs import Signs, heard_around, signs_of
 from supple_snare.sound.sources import Sources, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.twins import find_drums, groups_without_twins
-from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
+from supple_snare.sound.verdict import Verdict, verdict_of
 from supple_snare.timing.units import FloatArray, IntArray
 
 _COVERING_S = np.array([-0.025, 0.004])
 """What was struck in that time around an attack may cover its start; nearest attacks of one drum lie farther apart."""
-
-_ONLY_FIRST = 3.05
-"""A microphone may come so close to a drum only because nobody hears its loudest events earlier (`sources`)."""
-
-_STANDS_OUT_DB = 5.0
-"""In a close microphone the own strokes lie so far above what bleeds in."""
-
-_DULL = 1.5
-"""dB per ms: half of all close microphones hear their own drum rise faster, wind players hardly ever do."""
-
-_HARDLY_FAR = -2.0
-"""Closeness of the microphones of toms under heavy bleed, and of some of an idle drum: the strokes found must tell."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -58,12 +47,15 @@ class Weighed:
         None where there are no attacks.
     bare : Rises
         The attacks without what the neighbours' strokes make of them.
+    closeness : float
+        Whether the microphone has a drum of its own at all, as log odds (`sources`).
     """
 
     start_s: FloatArray
     others: FloatArray
     signs: Signs | None
     bare: Rises
+    closeness: float
 
 
 def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdict]:
@@ -122,41 +114,30 @@ def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:
 
 
 def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
-    verdicts, doubts = [], []
+    verdicts, own_drums = [], []
     drums, weighed = weigh_signs(analyses)
     for analysis, drum, each in zip(analyses, drums.tolist(), weighed, strict=True):
-        signs = each.signs
-        if signs is None:
-            log_odds = np.zeros(0)
-        elif len(analyses) == 1:
-            log_odds = signs.alone_log_odds()
-        else:
-            log_odds = judged_odds(signs.columns(), signs.log_odds(), RELATIVE_SIGNS)
+        log_odds, own_drum = _judge(each, alone=len(analyses) == 1)
         verdict = verdict_of(replace(analysis, attacks=each.bare), each.start_s, each.others, log_odds, drum)
-        closeness = float(signs.closeness[0]) if signs is not None else 0.0
-        is_far = len(analyses) > 1 and _is_far(closeness, verdict)  # a lone track is as close as there is
-        verdicts.append(replace(verdict, is_far=is_far))
-        doubts.append(FAR_DOUBT if is_far and closeness < 0.0 else 0.0)
+        verdicts.append(replace(verdict, is_far=own_drum < 0.0))
+        own_drums.append(own_drum)
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
-    # Beside close microphones one that is close to nothing, a far one or that of an idle drum, must be surer.
-    return [verdict.doubted(doubt) for verdict, doubt in zip(verdicts, doubts, strict=True)]
+    # Beside close microphones nothing is played into one that has no drum.
+    return [
+        verdict.if_also(odds) if verdict.is_far else verdict for verdict, odds in zip(verdicts, own_drums, strict=True)
+    ]
 
 
-def _is_far(closeness: float, verdict: Verdict) -> bool:
-    """Whether a microphone is close to no drum of its own.
-
-    Closeness was learned before its attacks were judged: so many surely played into it show that it is close, or if it
-    seemed hardly far, a few that stand out. Far ones hear other players of the room best of all, whose dull attacks
-    stand out of nothing: that is no drum.
-    """
-    played = verdict.played
-    stands_out = verdict.above_rest_db >= _STANDS_OUT_DB
-    if closeness < 0.0:
-        return not (are_surely_own(verdict.log_odds[played]) or (closeness >= _HARDLY_FAR and stands_out))
-    if closeness > _ONLY_FIRST or played.all() or not played.any():
-        return False
-    return not stands_out and bool(np.median(verdict.sharpness[played]) < _DULL)
+def _judge(weighed: Weighed, *, alone: bool) -> tuple[FloatArray, float]:
+    """Log odds of a track's attacks being strokes of its drum, if it has one, and of its having one."""
+    signs = weighed.signs
+    if signs is None:
+        return np.zeros(0), np.inf
+    if alone:  # it is as close as there is
+        return signs.alone_log_odds(), np.inf
+    log_odds = judged_odds(signs.columns(), signs.log_odds())
+    return log_odds, own_drum_odds(weighed.closeness, signs, log_odds)
 
 
 def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
@@ -164,7 +145,7 @@ def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
     of one drum each is judged without the other."""
     if not any(len(analysis.attacks) for analysis in analyses):
         nothing = np.zeros(0)
-        return np.arange(len(analyses)), [Weighed(nothing, nothing, None, each.attacks) for each in analyses]
+        return np.arange(len(analyses)), [Weighed(nothing, nothing, None, each.attacks, 0.0) for each in analyses]
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     events = _events_of(analyses, rough_s)
     drums = find_drums(events)
@@ -178,7 +159,7 @@ def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
 
 
 def _events_of(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> Events:
-    seen_s = [analysis.attacks.seen_s() for analysis in analyses]
+    seen_s = [analysis.attacks.seen_s for analysis in analyses]
     return gather_events([analysis.levels for analysis in analyses], rough_s, seen_s)
 
 
@@ -193,7 +174,7 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
         starts.append(settled_s)
         others.append(beside)
     weighed = []
-    signs = [signs_of(analyses, sources, track, starts[track], starts) for track in range(len(analyses))]
+    signs = [signs_of(analyses, sources, track, starts) for track in range(len(analyses))]
     everyone = [
         Heard(analysis.attacks, start_s, each.log_odds() if each is not None else np.zeros(0), bool(close > 0.0))
         for analysis, start_s, each, close in zip(analyses, starts, signs, sources.closeness, strict=True)
@@ -201,8 +182,8 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
     for track, own in enumerate(signs):
         bare, whole = bare_attacks(everyone, track), own
         if own is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
-            whole = own.beside_plain_ones(everyone[track], bare).with_own_drum_seen()
-        weighed.append(Weighed(starts[track], others[track], whole, bare))
+            whole = own.beside_plain_ones(everyone[track], bare)
+        weighed.append(Weighed(starts[track], others[track], whole, bare, float(sources.closeness[track])))
     return weighed
 
 
@@ -213,7 +194,7 @@ def _struck_s(analyses: Sequence[Analysis], sources: Sources, rough_s: Sequence[
         if sources.closeness[track] <= 0.0:
             struck.append(None)
             continue
-        signs = signs_of(analyses, sources, track, times, rough_s)
+        signs = signs_of(analyses, sources, track, rough_s)
         struck.append(np.sort(times[signs.log_odds() > 0.0]) if signs is not None else np.zeros(0))
     return struck
 

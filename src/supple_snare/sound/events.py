@@ -67,15 +67,8 @@ class Events:
     passed_s: Sequence[FloatArray]
 
     def behind_s(self, events: IntArray, one: int, other: int) -> FloatArray:
-        """How much later another microphone hears some events than one does, shape (events,), NaN where unknown.
-
-        Each sees the start of a stroke in its own way: the ring and the bleed before it hide more or less of that. So
-        they are laid over one another by the signs that both show.
-        """
-        apart_s = self._passed_s(events, other) - self._passed_s(events, one)
-        known = np.isfinite(apart_s)
-        enough = np.count_nonzero(known, axis=1) >= min(_LEAST_SIGNS, apart_s.shape[1])
-        return np.where(enough, median_of_known(apart_s, known), np.nan)
+        """How much later another microphone hears some events than one does, shape (events,), NaN where unknown."""
+        return later_s(self._passed_s(events, one), self._passed_s(events, other))
 
     def _passed_s(self, events: IntArray, microphone: int) -> FloatArray:
         passed_s, attack = self.passed_s[microphone], self.attack[events, microphone]
@@ -106,6 +99,18 @@ class Events:
             attack=frozen(self.attack[kept][:, those], np.int64),
             passed_s=[self.passed_s[microphone] for microphone in those],
         )
+
+
+def later_s(passed_s: FloatArray, other_s: FloatArray) -> FloatArray:
+    """How much later attacks show in another microphone, where each shows its signs as told, both (n, signs).
+
+    Each microphone sees the start of a stroke in its own way: the ring and the bleed before it hide more or less of
+    that. So they are laid over one another by the signs that both show; NaN where those are too few.
+    """
+    apart_s = other_s - passed_s
+    known = np.isfinite(apart_s)
+    enough = np.count_nonzero(known, axis=1) >= min(_LEAST_SIGNS, apart_s.shape[1])
+    return np.where(enough, median_of_known(apart_s, known), np.nan)
 
 
 def gather_events(

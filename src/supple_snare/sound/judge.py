@@ -20,6 +20,9 @@ DRUMS_FILE, LINES_FILE = (Path(__file__).parent / f"judge_{of}.json" for of in (
 
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 
+_FARTHEST = 4.0
+"""Spreads. Some signs are nearly always the same: the odd one that is not would have a word beyond all others."""
+
 _GUESS_WORD = 0.1
 PLAIN_ODDS = 2.0
 """First guesses, either way, that are sure enough for others to be learned from and compared with."""
@@ -55,9 +58,13 @@ class Judges(msgspec.Struct, frozen=True):
     spread: list[float]
     members: list[Member]
 
+    def scaled(self, inputs: FloatArray) -> FloatArray:
+        """Inputs as the networks take them: none farther from the mean than the networks know what to make of."""
+        return np.clip((inputs - np.array(self.mean)) / np.array(self.spread), -_FARTHEST, _FARTHEST)
+
     def odds(self, inputs: FloatArray) -> FloatArray:
         """Log odds for inputs of shape (n, inputs), shape (n,)."""
-        scaled = (inputs - np.array(self.mean)) / np.array(self.spread)
+        scaled = self.scaled(inputs)
         total = np.zeros(len(inputs))
         for member in self.members:
             layer = scaled
@@ -73,7 +80,7 @@ def judges(file: Path) -> Judges:
     return msgspec.json.decode(file.read_bytes(), type=Judges)
 
 
-def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> FloatArray:
+def judged_odds(signs: FloatArray, guess: FloatArray) -> FloatArray:
     """Log odds of attacks of one track.
 
     Parameters
@@ -81,8 +88,6 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     signs : float array, shape (n, signs)
     guess : float array, shape (n,)
         Log odds by the signs alone.
-    relative : list of int
-        Signs that also count relative to the track; the others are the same for all its attacks.
 
     Returns
     -------
@@ -91,7 +96,7 @@ def judged_odds(signs: FloatArray, guess: FloatArray, relative: list[int]) -> Fl
     """
     if not len(signs):
         return guess
-    return weighed(judges(DRUMS_FILE).odds(network_inputs(signs, guess, relative)), guess)
+    return weighed(judges(DRUMS_FILE).odds(network_inputs(signs, guess)), guess)
 
 
 def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
@@ -112,22 +117,20 @@ def weighed(odds: FloatArray, guess: FloatArray) -> FloatArray:
     return odds - emptiest_place(odds)
 
 
-def network_inputs(signs: FloatArray, guess: FloatArray, relative: list[int]) -> FloatArray:
-    """The signs, and each relative one less what is usual for plain strokes and for bleed, shape (n, inputs)."""
-    own = np.median(signs[_plain(guess)][:, relative], axis=0)
-    bleed = np.percentile(signs[_plain(-guess)][:, relative], _BLEED_PERCENT, axis=0)
+def network_inputs(signs: FloatArray, guess: FloatArray) -> FloatArray:
+    """The signs, and each less what is usual for plain strokes and for bleed, shape (n, 3 · signs)."""
+    own = np.median(signs[_plain(guess)], axis=0)
+    bleed = np.percentile(signs[_plain(-guess)], _BLEED_PERCENT, axis=0)
     if np.count_nonzero(guess < -PLAIN_ODDS) < _PLAIN_LEAST:
         # Where nothing bleeds, the likeliest bleed is made of strokes: it must not be told from itself.
-        bleed = np.minimum(bleed, own - _usual_gap(len(relative)))
-    usual = np.stack([own, bleed], axis=1)
-    lies = signs[:, relative, None] - usual
-    return np.concatenate([signs, lies.reshape(len(signs), -1)], axis=1)
+        bleed = np.minimum(bleed, own - _usual_gap())
+    return np.concatenate([signs, signs - own, signs - bleed], axis=1)
 
 
-def _usual_gap(relative: int) -> FloatArray:
-    """By how much plain strokes and bleed differ in each relative sign in what the networks were fitted to."""
-    lies = np.array(judges(DRUMS_FILE).mean[-2 * relative :]).reshape(relative, 2)
-    return lies[:, 1] - lies[:, 0]
+def _usual_gap() -> FloatArray:
+    """By how much plain strokes and bleed differ in each sign in what the networks were fitted to."""
+    _signs, to_own, to_bleed = np.array(judges(DRUMS_FILE).mean).reshape(3, -1)
+    return np.asarray(to_bleed - to_own)
 
 
 def emptiest_place(odds: FloatArray) -> float:

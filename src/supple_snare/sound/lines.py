@@ -20,7 +20,7 @@ from supple_snare.sound.events import distances_s
 from supple_snare.sound.judge import LINES_FILE, alone_odds, emptiest_place, judges
 from supple_snare.sound.players import Player, above_db, heard_beside, ratio_db, to_loud_db
 from supple_snare.sound.starts import rough_starts, settle_beside
-from supple_snare.sound.verdict import FAR_DOUBT, Verdict, verdict_of
+from supple_snare.sound.verdict import Verdict, verdict_of
 from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray
 
@@ -45,6 +45,9 @@ _EXPLAINED_DB, _EXPLAINED_SHARE = 6.0, 0.5
 """A far microphone hears its loudest moments from others: so many of them lie no higher above what those may bleed.
 They are few, since a line may have few notes and hear much else."""
 
+_FAR_DOUBT = 6.0
+"""Log odds by which what seems played into such a microphone must be surer."""
+
 _SAME_LOUD, _SAME_FARTHEST_S, _SAME_STRAY_S, _SAME_SHARE = 0.3, 0.012, 0.0015, 0.7
 """Two tracks hold one line (a string plugged in, and its amplifier) if so many of the loud notes of each come with one
 of the other, by one and the same time."""
@@ -68,7 +71,7 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
     found = {}
     for track, line in hear_lines(analyses, drums).items():
         odds = judges(LINES_FILE).odds(line.signs()) if len(analyses) > 1 else line.alone_log_odds()
-        found[track] = line.verdict(odds - FAR_DOUBT if line.is_far else odds)
+        found[track] = line.verdict(odds - _FAR_DOUBT if line.is_far else odds)
     return found
 
 

@@ -7,6 +7,7 @@ clear in one of the bands.
 from __future__ import annotations
 
 from dataclasses import dataclass, fields
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -123,6 +124,7 @@ class Rises:
         heights: FloatArray = self.peak[:, :, None] * np.array(SHARES)
         return heights
 
+    @cached_property
     def seen_s(self) -> FloatArray:
         """When attacks pass each share in each view, shape (n, views · shares), NaN where that may be the ring."""
         seen = self.heights() > CLEARANCE * self.quiet[:, :, None]

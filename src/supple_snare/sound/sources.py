@@ -19,7 +19,6 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.events import SAME_EVENT_S, Events, commonest, rising
 from supple_snare.sound.novelty import BANDS, BandLevels
-from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
 
 _LEARN_ROUNDS = 12
@@ -55,7 +54,7 @@ _LIKELY_CLOSE = -2.0
 """Closeness above which a microphone counts as one with a drum of its own while patterns are learned: when little is
 known yet (a tom struck eight times is easily overheard), and when they are learned for good."""
 
-PLAINLY_CLOSE = 3.0
+_PLAINLY_CLOSE = 3.0
 _HARDLY_CLOSE = 2.0
 """A microphone closer than the one keeps a source that seems another's; one less close than the other, looked at once
 more, claims none."""
@@ -174,7 +173,7 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
         first, _steadiness = _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE)
         pattern = _refine(heard, first)
         owner = _owners(heard, pattern)
-        strayed = (owner != microphones) & (closeness < PLAINLY_CLOSE) & ~astray
+        strayed = (owner != microphones) & (closeness < _PLAINLY_CLOSE) & ~astray
         if not strayed.any():
             break
         astray |= strayed
@@ -436,18 +435,3 @@ def _step(mixture: FloatArray, pattern: FloatArray, strength: FloatArray) -> Flo
     ratio = mixture / (strength @ pattern.T + _TINY)
     stepped: FloatArray = strength * ((ratio @ pattern) / (pattern.sum(axis=0) + _TINY))
     return stepped
-
-
-def lead_of_others_ms(
-    heard_s: Sequence[FloatArray], track: int, time_s: FloatArray, *, farthest_ms: float
-) -> FloatArray:
-    """How much earlier (negative) some other track hears what starts in this one, at most 7 ms; 2 where none does.
-
-    `farthest_ms` is how much earlier that may really be.
-    """
-    lead = np.full(len(time_s), 2.0)
-    for number, others in enumerate(heard_s):
-        if number != track and len(others):
-            apart = 1000.0 * (others[nearest_index(others, time_s - 0.0003 * farthest_ms)] - time_s)
-            lead = np.minimum(lead, np.where((apart > -farthest_ms) & (apart < 2.0), apart, 2.0))
-    return np.maximum(lead, -7.0)

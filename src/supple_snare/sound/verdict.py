@@ -13,9 +13,6 @@ from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.shapes import agreed_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
-FAR_DOUBT = 6.0
-"""Log odds by which what seems played into a microphone that is surely far must be surer."""
-
 _SOON_S = 0.045
 """Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
 
@@ -72,9 +69,11 @@ class Verdict:
             return 0.0
         return float(np.median(self.level_db[own]) - np.median(self.level_db[~own]))
 
-    def doubted(self, by: float) -> Verdict:
-        """The same where attacks must be surer by some log odds."""
-        return replace(self, log_odds=frozen(self.log_odds - by))
+    def if_also(self, other_odds: float) -> Verdict:
+        """The same where attacks were played only if something else is true as well, independently, by its log odds."""
+        # 1 / (p · q) − 1, in logarithms: either may be as good as impossible.
+        either_fails = np.logaddexp(-self.log_odds, -other_odds)
+        return replace(self, log_odds=frozen(-np.logaddexp(either_fails, -self.log_odds - other_odds)))
 
 
 def verdict_of(
