@@ -1,8 +1,8 @@
 """Bleed: which attacks in a microphone belong to a neighbour, judged from all tracks of the group together.
 
 For each attack the sources learned from the take (`sources`) tell how much of it the neighbours explain, band by band,
-and its waveform, what they leave of it (`bare`). From these and other `signs` `judge` tells the odds that it was a stroke
-of this microphone's drum, and `own_drum` whether there is such a drum.
+and its waveform, what they leave of it (`bare`). From these and other `signs` `judge` tells the odds that it was a
+stroke of this microphone's drum, and `own_drum` whether there is such a drum.
 """
 
 from __future__ import annotations
