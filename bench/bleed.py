@@ -27,7 +27,7 @@ from material import EASY, HARD, Case, Made, cases, in_processes, options, varie
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import weigh_signs
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, network_inputs, weighed
+from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, network_inputs, usual_gap, weighed
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
@@ -46,12 +46,29 @@ class Row:
 
 
 @dataclass(frozen=True)
-class Weighed(Row):
-    """Those in one microphone of a kit."""
+class Weighed:
+    """The attacks of one microphone of a kit: which were strokes that count and which bounces of a roll, and more."""
 
+    signs: NDArray[np.float64]
+    guess: NDArray[np.float64]
+    own: NDArray[np.bool_]
+    counted: NDArray[np.bool_]
+    bounced: NDArray[np.bool_]
+    strokes: int
     recipe: str
     kit: str
-    guess: NDArray[np.float64]
+
+    def inputs(self, gap: NDArray[np.float64] | float) -> NDArray[np.float64]:
+        """Those of the networks for all attacks."""
+        return network_inputs(self.signs, self.guess, gap)
+
+    def rows(self, gap: NDArray[np.float64]) -> list[Row]:
+        """What is learned from. Bounces of a roll are not scored: nobody wants all of them."""
+        inputs, bounces = self.inputs(gap), np.repeat(np.flatnonzero(self.bounced), BOUNCES_WORD)
+        return [
+            Row(inputs[self.counted], self.own[self.counted], self.strokes),
+            Row(inputs[bounces], np.ones(len(bounces), dtype=bool), 0),
+        ]
 
 
 def analysed(case: Case, keep: Path | None) -> tuple[Made, dict[str, Analysis]]:
@@ -93,15 +110,12 @@ def _rows(case: Case, made: Made, analyses: dict[str, Analysis], suffix: str) ->
             continue
         struck = made.struck[name]
         truth, counted = outside_rolls(struck, time_s)
-        if len(truth):  # whether a drum plays at all is not asked of the networks
-            guess = signs.log_odds()
-            inputs, own = network_inputs(signs.columns(), guess), own_attacks(time_s, truth, 0.010)
-            kind = case.recipe.name + suffix
-            rows.append(Weighed(inputs[counted], own[counted], len(truth), kind, case.kit, guess[counted]))
-            # Bounces of a roll are learned from and not scored: nobody wants all of them.
-            bounced = np.flatnonzero(own_attacks(time_s, struck.time_s[struck.kind == "roll"], 0.010) & ~counted)
-            bounced = np.repeat(bounced, BOUNCES_WORD)
-            rows.append(Weighed(inputs[bounced], np.ones(len(bounced), bool), 0, kind, case.kit, guess[bounced]))
+        if not len(truth):  # whether a drum plays at all is not asked of the networks
+            continue
+        own = own_attacks(time_s, truth, 0.010)
+        bounced = own_attacks(time_s, struck.time_s[struck.kind == "roll"], 0.010) & ~counted
+        kind, guess = case.recipe.name + suffix, signs.log_odds()
+        rows.append(Weighed(signs.columns(), guess, own, counted, bounced, len(truth), kind, case.kit))
     return rows
 
 
@@ -152,6 +166,18 @@ def fit(rows: Sequence[Row], manner: Manner, jobs: int) -> Judges:
     return msgspec.structs.replace(scale, members=members)
 
 
+def fit_to(tracks: Sequence[Weighed], jobs: int) -> tuple[Judges, NDArray[np.float64]]:
+    """The networks for drums, and by how much strokes and bleed differ on such tracks."""
+    gap = usual_gap(np.concatenate([track.inputs(-np.inf)[track.counted] for track in tracks]).mean(axis=0))
+    return fit([row for track in tracks for row in track.rows(gap)], OF_DRUMS, jobs), gap
+
+
+def f_measure(track: Weighed, judges: Judges, gap: NDArray[np.float64]) -> float:
+    """Of the strokes of a track as told by some networks."""
+    played = (weighed(judges.odds(track.inputs(gap)), track.guess) > 0.0) & track.counted
+    return float(2.0 * np.count_nonzero(played & track.own) / (np.count_nonzero(played) + track.strokes))
+
+
 def main() -> None:
     """Cross-check by kits, print; fit to all and write if asked to."""
     parser = options(__doc__ or "")
@@ -160,27 +186,26 @@ def main() -> None:
     parser.add_argument("--write", action="store_true", help="put the networks fitted to everything into the program")
     chosen = parser.parse_args()
     recipes = (*EASY, *HARD, *(varied(seed) for seed in range(chosen.varied)))
-    rows = [
-        row
+    tracks = [
+        track
         for found in in_processes(partial(weigh, keep=chosen.keep), cases(chosen, recipes), chosen.jobs)
-        for row in found
+        for track in found
     ]
-    kits = sorted({row.kit for row in rows})
+    kits = sorted({track.kit for track in tracks})
     scores: dict[str, list[float]] = {}
     for fold in np.array_split(kits, FOLDS):  # kits that share one-shots should be named alike, to be left out together
-        unseen = [row for row in rows if row.kit in fold]
-        judges = fit([row for row in rows if row.kit not in fold], OF_DRUMS, chosen.jobs)
-        for row in unseen:
-            played = weighed(judges.odds(row.inputs), row.guess) > 0.0
-            total = np.count_nonzero(played) + row.strokes
-            if row.strokes:
-                recipe = "varied" + row.recipe.partition(",")[1] if row.recipe.startswith("varied") else row.recipe
-                scores.setdefault(recipe, []).append(2.0 * np.count_nonzero(played & row.own) / total)
+        judges, gap = fit_to([track for track in tracks if track.kit not in fold], chosen.jobs)
+        for track in tracks:
+            if track.kit in fold:
+                recipe = (
+                    "varied" + track.recipe.partition(",")[1] if track.recipe.startswith("varied") else track.recipe
+                )
+                scores.setdefault(recipe, []).append(f_measure(track, judges, gap))
     print("F on kits that the networks were not fitted to")
     for recipe, found in scores.items():
         print(f"    {recipe:46}mean {np.mean(found):.3f}  worst {min(found):.3f}")
     if chosen.write:
-        DRUMS_FILE.write_bytes(msgspec.json.encode(fit(rows, OF_DRUMS, chosen.jobs)))
+        DRUMS_FILE.write_bytes(msgspec.json.encode(fit_to(tracks, chosen.jobs)[0]))
 
 
 if __name__ == "__main__":

@@ -60,7 +60,7 @@ def test_order_changes_no_odds():
 def test_the_networks_take_what_they_are_given():
     """The signs, as they are and as they lie to a track's strokes and bleed; hardly any attacks are no trouble."""
     signs, guess = some_signs()
-    inputs = network_inputs(signs, guess)
+    inputs = network_inputs(signs, guess, 0.0)
     assert inputs.shape == (COUNT, 3 * len(SIGNS)) == (COUNT, len(judges(DRUMS_FILE).mean))
     assert len(judged_odds(signs[:1], guess[:1])) == 1
     assert len(judged_odds(signs[:0], guess[:0])) == 0

@@ -96,7 +96,8 @@ def judged_odds(signs: FloatArray, guess: FloatArray) -> FloatArray:
     """
     if not len(signs):
         return guess
-    return weighed(judges(DRUMS_FILE).odds(network_inputs(signs, guess)), guess)
+    drums = judges(DRUMS_FILE)
+    return weighed(drums.odds(network_inputs(signs, guess, usual_gap(np.array(drums.mean)))), guess)
 
 
 def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
@@ -117,19 +118,22 @@ def weighed(odds: FloatArray, guess: FloatArray) -> FloatArray:
     return odds - emptiest_place(odds)
 
 
-def network_inputs(signs: FloatArray, guess: FloatArray) -> FloatArray:
-    """The signs, and each less what is usual for plain strokes and for bleed, shape (n, 3 · signs)."""
+def network_inputs(signs: FloatArray, guess: FloatArray, gap: FloatArray | float) -> FloatArray:
+    """The signs, and each less what is usual for plain strokes and for bleed, shape (n, 3 · signs).
+
+    Plain strokes lie at least by a gap, one a sign, above the bleed where next to nothing bleeds.
+    """
     own = np.median(signs[_plain(guess)], axis=0)
     bleed = np.percentile(signs[_plain(-guess)], _BLEED_PERCENT, axis=0)
     if np.count_nonzero(guess < -PLAIN_ODDS) < _PLAIN_LEAST:
         # Where nothing bleeds, the likeliest bleed is made of strokes: it must not be told from itself.
-        bleed = np.minimum(bleed, own - _usual_gap())
+        bleed = np.minimum(bleed, own - gap)
     return np.concatenate([signs, signs - own, signs - bleed], axis=1)
 
 
-def _usual_gap() -> FloatArray:
-    """By how much plain strokes and bleed differ in each sign in what the networks were fitted to."""
-    _signs, to_own, to_bleed = np.array(judges(DRUMS_FILE).mean).reshape(3, -1)
+def usual_gap(mean: FloatArray) -> FloatArray:
+    """By how much plain strokes and bleed differ in each sign where the inputs of the networks have such a mean."""
+    _signs, to_own, to_bleed = mean.reshape(3, -1)
     return np.asarray(to_bleed - to_own)
 
 

@@ -40,6 +40,11 @@ _FEWEST = 3
 _CLEAREST_SHARE = 0.6
 """A pattern is told by the clearest events that a microphone claims, by so many at least."""
 
+_AS_CLEAR, _CLEAR = 0.6, 2.5
+"""What stands out so much less than its clearest events, or than what is clear anyway, is no claim: of what has no
+microphone of its own (hats) some microphone is always the nearest, and hears more of it than of a tom struck ten times.
+"""
+
 _CLAIMED_LOUD = 0.5
 """What a microphone claims must be so loud in it: of softer events many are hats, which it may hear best by chance."""
 
@@ -57,7 +62,7 @@ known yet (a tom struck eight times is easily overheard), and when they are lear
 _PLAINLY_CLOSE = 3.0
 _HARDLY_CLOSE = 2.0
 """A microphone closer than the one keeps a source that seems another's; one less close than the other, looked at once
-more, claims none."""
+more, claims none if it still does."""
 
 _SAME_PATTERN = 0.75
 _HEARD_SHARE = 0.5
@@ -141,7 +146,7 @@ class Sources:
 def learn_sources(events: Events) -> Sources:
     """Learn the sources of a take from all that starts in its microphones."""
     closeness, claims = _learn_closeness(events)
-    first, steadiness = _first_patterns(events.heard, events.loud, claims > _LIKELY_CLOSE)
+    first, steadiness = _first_patterns(events, claims > _LIKELY_CLOSE)
     return Sources(
         distance_s=events.distance_s,
         loudness=events.loudness,
@@ -163,14 +168,14 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
     # Who hears it first is a matter of real time: a far microphone's distance is not taken off.
     loud_ones = [events.by_level(number, _FIRST_AMONG) for number in range(len(distance_s))]
     behind_ms = [_behind_ms(events, those, number) for number, those in enumerate(loud_ones)]
-    earlier = np.array([_earlier_elsewhere(each[: len(those)]) for each, those in zip(behind_ms, loudest, strict=True)])
+    earlier = np.array([_share_earlier(each[: len(those)]) for each, those in zip(behind_ms, loudest, strict=True)])
     heard_loud = [loud[those, number] for number, those in enumerate(loud_ones)]
     first_db = np.array([_first_db(*each) for each in zip(heard_loud, behind_ms, strict=True)])
     standing_db = np.array([_standing_db(loud[those], number) for number, those in enumerate(loudest)])
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, standing_db - 7.5 * earlier + 2.5)
     microphones, astray = np.arange(len(distance_s)), np.zeros(len(distance_s), dtype=bool)
     while True:  # where one of two overheads no longer claims the bass drum, the other may
-        first, _steadiness = _first_patterns(heard, loud, closeness > _PERHAPS_CLOSE)
+        first, _steadiness = _first_patterns(events, closeness > _PERHAPS_CLOSE)
         pattern = _refine(heard, first)
         owner = _owners(heard, pattern)
         strayed = (owner != microphones) & (closeness < _PLAINLY_CLOSE) & ~astray
@@ -188,7 +193,8 @@ def _learn_closeness(events: Events) -> tuple[FloatArray, FloatArray]:
     # Two players who double a line explain one another, but neither is heard with a steady delay by the other.
     doubled = 3.0 - 20.0 * earlier - 2.0 * np.maximum(_PLAINLY_APART_DB - apart_db, 0.0)
     closeness = np.where(distance_s > 0.0, _FAR_CLOSENESS, np.maximum(weighed, doubled))
-    claims = np.where(astray & (closeness < _HARDLY_CLOSE), _FAR_CLOSENESS, closeness)
+    lost = astray & (owner != microphones) & (closeness < _HARDLY_CLOSE)
+    claims = np.where(lost, _FAR_CLOSENESS, closeness)
     return closeness, claims
 
 
@@ -260,8 +266,13 @@ def _first_db(loud: FloatArray, behind_ms: FloatArray) -> float:
     return float(np.clip(np.median(level_db), *_FIRST_DB)) if len(level_db) >= _FEWEST else _FIRST_DB[0]
 
 
-def _earlier_elsewhere(behind_ms: FloatArray) -> float:
-    """Share of events that some other microphone hears earlier, by the same time again and again.
+def _share_earlier(behind_ms: FloatArray) -> float:
+    """Share of events that some other microphone hears earlier."""
+    return float(_earlier_elsewhere(behind_ms).mean()) if len(behind_ms) else 1.0
+
+
+def _earlier_elsewhere(behind_ms: FloatArray) -> NDArray[np.bool_]:
+    """Which events some other microphone hears earlier, by the same time again and again, shape (events,).
 
     One source reaches two microphones with a steady delay; two players who strike together do not.
     """
@@ -274,28 +285,26 @@ def _earlier_elsewhere(behind_ms: FloatArray) -> float:
         enough, by_chance = max(3.0, 0.25 * count, 0.12 * len(behind_ms)), count * 0.6 / 11.6
         if len(steady_ms) >= enough and len(steady_ms) > 3.0 * by_chance:
             found |= earlier & (lag_ms >= steady_ms[0] - 0.1) & (lag_ms <= steady_ms[0] + 0.7)
-    return float(found.mean()) if len(found) else 1.0
+    return found
 
 
-def _first_patterns(heard: FloatArray, loud: FloatArray, is_close: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
+def _first_patterns(events: Events, is_close: NDArray[np.bool_]) -> tuple[FloatArray, FloatArray]:
     """Patterns to begin from, shape (m, BANDS, m), and how steady each is in each microphone, from 0 to 1, (m, m).
 
     A close microphone's is told by the events in which it stands out most; a far one's by those of which the close ones
     explain little, cymbals mostly.
     """
-    microphones = len(is_close)
+    heard, loud, microphones = events.heard, events.loud, len(is_close)
     pattern, steadiness = np.zeros((microphones, BANDS, microphones)), np.zeros((microphones, microphones))
     close = np.flatnonzero(is_close)
     close = close if len(close) else np.arange(microphones)
     if not len(heard):
         return pattern, steadiness
-    for own in close:
+    for own in close.tolist():
         rivals = close[close != own]
         rival = loud[:, rivals].max(axis=1) if len(rivals) else np.full(len(loud), 0.1)
         ahead = loud[:, own] / np.maximum(rival, 1e-3)
-        claimed = np.flatnonzero((ahead > 1.0) & (loud[:, own] > _CLAIMED_LOUD))
-        if len(claimed) < _FEWEST:
-            claimed = np.argsort(-ahead * (loud[:, own] > 0.1))[:_FEWEST]
+        claimed = _claimed(events, own, ahead)
         pattern[:, :, own], steadiness[:, own] = _pure_pattern(heard, loud[:, own], claimed, ahead)
     rest = _unexplained(heard, pattern[:, :, close])
     rest_size = np.sqrt(np.sum(rest**2, axis=2))
@@ -305,6 +314,18 @@ def _first_patterns(heard: FloatArray, loud: FloatArray, is_close: NDArray[np.bo
         if len(claimed) >= _FEWEST:
             pattern[:, :, own], steadiness[:, own] = _pure_pattern(rest, rest_size[:, own], claimed, share)
     return pattern, steadiness
+
+
+def _claimed(events: Events, own: int, ahead: FloatArray) -> IntArray:
+    """Events that a close microphone takes for its own drum's: those that it hears loud, plainly louder than others do,
+    and no later than they."""
+    loud = events.loud[:, own]
+    claimed = np.flatnonzero((ahead > 1.0) & (loud > _CLAIMED_LOUD))
+    if len(claimed) >= _FEWEST:
+        clear = ahead[claimed] > _AS_CLEAR * min(np.sort(ahead[claimed])[-_FEWEST], _CLEAR)
+        plainly = claimed[clear & ~_earlier_elsewhere(_behind_ms(events, claimed, own))]
+        claimed = plainly if len(plainly) >= _FEWEST else claimed
+    return claimed if len(claimed) >= _FEWEST else np.argsort(-ahead * (loud > 0.1))[:_FEWEST]
 
 
 def _unexplained(heard: FloatArray, pattern: FloatArray) -> FloatArray:
