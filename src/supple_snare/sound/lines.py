@@ -41,11 +41,11 @@ _LATER_S = ((0.030, 0.050), (0.050, 0.070), (0.070, 0.090), (0.090, 0.110))
 _SOME = 8
 
 _LOUDEST_SHARE, _FEWEST_LOUDEST = 0.08, 6
-_EXPLAINED_DB, _EXPLAINED_SHARE = 6.0, 0.5
-"""A far microphone hears its loudest moments from others: so many of them lie no higher above what those may bleed.
-They are few, since a line may have few notes and hear much else."""
+_EXPLAINED_DB, _EXPLAINED_PERCENT = 12.0, 75
+"""A far microphone, or that of a drum which never plays, hears its loudest moments from others: so many of them lie no
+higher above what those may bleed. They are few, since a line may have few notes and hear much else."""
 
-_FAR_DOUBT = 6.0
+_FAR_DOUBT = 8.0
 """Log odds by which what seems played into such a microphone must be surer."""
 
 _SAME_LOUD, _SAME_FARTHEST_S, _SAME_STRAY_S, _SAME_SHARE = 0.3, 0.012, 0.0015, 0.7
@@ -155,7 +155,7 @@ class HeardLine:
             return False
         level_db = self.analysis.attacks.level_db
         loudest = np.argsort(-level_db, kind="stable")[: max(_FEWEST_LOUDEST, round(_LOUDEST_SHARE * len(level_db)))]
-        return bool(np.mean(self.above_db[loudest] < _EXPLAINED_DB) > _EXPLAINED_SHARE)
+        return bool(np.percentile(self.above_db[loudest], _EXPLAINED_PERCENT) < _EXPLAINED_DB)
 
     def signs(self) -> FloatArray:
         """What tells of each attack that it is a note of the line, all in dB, shape (n, 9).
