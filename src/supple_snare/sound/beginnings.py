@@ -9,7 +9,7 @@ from supple_snare.sound.rises import SHARES, Rises
 from supple_snare.timing.units import FloatArray
 
 _CLEARANCE = 1.2
-"""The first share this much above what was heard just before is out of quiet."""
+"""A share this much above what was heard just before is out of quiet."""
 
 _LONGEST_STEP_S = 0.006
 _SHORTEST_STEP_S = 0.001
@@ -17,11 +17,16 @@ _USUAL_PERCENT = 90
 """A step from one share to the next is a long one beyond the first; and also where it takes twice as long as the
 longest ones of nine in ten attacks of its track, though never below the second."""
 
+_TIMES_AS_LONG = 4.0
+_LOUD_SHARE, _LOUD_PERCENT = 0.25, 95
+"""A first step longer than so many times what loud attacks need for the rest of their rise is a long one, too."""
+
 _AGREE_S = 0.0001
 _AROUND_S = 0.002
-_OFTEN = 4
+_OFTEN, _AGAIN = 4, 2
 _DENSER = 4.0
-"""Times agree within the first; one that so many attacks share comes again, if they lie so much denser than around."""
+"""Times agree within the first; one that so many other attacks share comes again, if they lie so much denser than
+around; of attacks out of quiet fewer will do."""
 
 _OTHERS_SHARE = 0.25
 """What else sounds at an attack cannot have made its peak if it is softer than so."""
@@ -53,12 +58,18 @@ def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
     """Whether attacks go on from one share of their peak (the first if not told) as soon as this track's attacks do.
 
     Where a step takes long, the shares before it were passed by something else, a neighbour's soft stroke just before.
+    Where nearly all attacks are covered all first steps are long: then one that is, against how the attacks go on, must
+    come again out of quiet.
     """
     steps_s = np.diff(rises.crossing_s[:, 0, share : _REACHED + 1], axis=1)
     if not len(rises):
         return np.zeros(0, dtype=bool)
     most_s = np.clip(2.0 * np.percentile(steps_s.max(axis=1), _USUAL_PERCENT), _SHORTEST_STEP_S, _LONGEST_STEP_S)
-    return np.asarray((steps_s <= np.maximum(most_s, 2.0 * np.median(steps_s, axis=0))).all(axis=1))
+    as_usual = (steps_s <= np.maximum(most_s, 2.0 * np.median(steps_s, axis=0))).all(axis=1)
+    loud = rises.peak[:, 0] > _LOUD_SHARE * np.percentile(rises.peak[:, 0], _LOUD_PERCENT)
+    goes_on_s = np.median(steps_s[loud, 1:].sum(axis=1))
+    soon = steps_s[:, 0] < _SHORTEST_STEP_S + _TIMES_AS_LONG * goes_on_s
+    return np.asarray(as_usual & (soon | _repeats(steps_s.sum(axis=1), _out_of_quiet(rises, share), _AGAIN)))
 
 
 def begins_as_often(rises: Rises) -> NDArray[np.bool_]:
@@ -66,17 +77,21 @@ def begins_as_often(rises: Rises) -> NDArray[np.bool_]:
 
     Then what passes the first share is the attack itself, even where a neighbour is expected to sound.
     """
-    out_of_quiet = rises.heights()[:, 0, 0] > _CLEARANCE * rises.quiet[:, 0]
-    again = _repeats(rises.crossing_s[:, 0, _REACHED] - rises.crossing_s[:, 0, 0])
-    return np.asarray(out_of_quiet & begins_at_once(rises) & again)
+    again = _repeats(rises.crossing_s[:, 0, _REACHED] - rises.crossing_s[:, 0, 0], np.ones(len(rises), bool), _OFTEN)
+    return np.asarray(_out_of_quiet(rises) & begins_at_once(rises) & again)
 
 
-def _repeats(lag_s: FloatArray) -> NDArray[np.bool_]:
-    """Whether the time between two signs is one that comes again and again: then both are the drum's own."""
-    ordered = np.sort(lag_s)
+def _out_of_quiet(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
+    """Whether a share of each attack's peak is louder than what was heard just before."""
+    return np.asarray(rises.heights()[:, 0, share] > _CLEARANCE * rises.quiet[:, 0])
+
+
+def _repeats(lag_s: FloatArray, among: NDArray[np.bool_], often: int) -> NDArray[np.bool_]:
+    """Whether the time between two signs is one that comes so often again in some attacks: then both are the drum's."""
+    ordered = np.sort(lag_s[among])
 
     def within(span_s: float) -> NDArray[np.intp]:
         return np.searchsorted(ordered, lag_s + span_s, side="right") - np.searchsorted(ordered, lag_s - span_s)
 
-    again, around = within(_AGREE_S) - 1, within(_AROUND_S) - 1
-    return np.asarray((again >= _OFTEN) & (again > _DENSER * around * (_AGREE_S / _AROUND_S)))
+    again, around = within(_AGREE_S) - among, within(_AROUND_S) - among
+    return np.asarray((again >= often) & (again > _DENSER * around * (_AGREE_S / _AROUND_S)))
