@@ -14,6 +14,7 @@ from pathlib import Path
 
 import numpy as np
 from msgspec import structs
+from PyQt6 import sip
 from PyQt6.QtCore import QSettings, QStandardPaths
 from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QApplication
@@ -265,6 +266,7 @@ def main() -> None:
                 window.work.undo()
         window.work.history = History(window.work.session)  # nothing to ask about at closing
         window.close()
+        sip.delete(window)  # before the application, which Python may let go of first
 
 
 if __name__ == "__main__":
