@@ -15,7 +15,7 @@ from supple_snare.sound.guess import how_notes_go_on
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.units import FloatArray
 
-_FEWEST = 5
+_FEWEST = 4
 _SURELY_OWN = 5.0
 """Log odds in the middle: of half of all lines the signs of drums are less sure."""
 
@@ -32,6 +32,10 @@ _HELD_DB = 0.0
 _GONE_DB = -10.0
 """Notes last: some 100 ms after their start they are louder than that."""
 
+_SELDOM, _FADED_DB, _QUITE_ALIKE = 0.15, -2.0, 0.95
+"""Where so few of the attacks are its own (a tom, a small hand drum), and fade, the cosine may be less: there is little
+to say what they usually do."""
+
 
 def is_struck(analysis: Analysis, verdict: Verdict) -> bool:
     """Whether a track that was taken for notes is a drum's, by the verdict on it as a drum among others."""
@@ -44,7 +48,9 @@ def is_struck(analysis: Analysis, verdict: Verdict) -> bool:
     later_db, _fallen_db = how_notes_go_on(time_s, verdict.level_db[own], analysis.peaks)
     if later_db < _GONE_DB:
         return True
-    return later_db < _HELD_DB and bool(np.percentile(_alike(analysis, time_s), _ALIKE_PERCENT) > _ALIKE)
+    alike = np.percentile(_alike(analysis, time_s), _ALIKE_PERCENT)
+    seldom = np.mean(own) < _SELDOM and later_db < _FADED_DB
+    return later_db < _HELD_DB and bool(alike > (_QUITE_ALIKE if seldom else _ALIKE))
 
 
 def _alike(analysis: Analysis, time_s: FloatArray) -> FloatArray:
