@@ -66,7 +66,7 @@ def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
         return np.zeros(0, dtype=bool)
     most_s = np.clip(2.0 * np.percentile(steps_s.max(axis=1), _USUAL_PERCENT), _SHORTEST_STEP_S, _LONGEST_STEP_S)
     as_usual = (steps_s <= np.maximum(most_s, 2.0 * np.median(steps_s, axis=0))).all(axis=1)
-    loud = rises.peak[:, 0] > _LOUD_SHARE * np.percentile(rises.peak[:, 0], _LOUD_PERCENT)
+    loud = rises.peak[:, 0] >= _LOUD_SHARE * np.percentile(rises.peak[:, 0], _LOUD_PERCENT)
     goes_on_s = np.median(steps_s[loud, 1:].sum(axis=1))
     soon = steps_s[:, 0] < _SHORTEST_STEP_S + _TIMES_AS_LONG * goes_on_s
     return np.asarray(as_usual & (soon | _repeats(steps_s.sum(axis=1), _out_of_quiet(rises, share), _AGAIN)))
