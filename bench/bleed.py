@@ -27,7 +27,7 @@ from material import EASY, HARD, Case, Made, cases, in_processes, options, varie
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import weigh_signs
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, network_inputs, usual_gap, weighed
+from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, judged_odds, network_inputs, usual_gap
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4
@@ -166,15 +166,15 @@ def fit(rows: Sequence[Row], manner: Manner, jobs: int) -> Judges:
     return msgspec.structs.replace(scale, members=members)
 
 
-def fit_to(tracks: Sequence[Weighed], jobs: int) -> tuple[Judges, NDArray[np.float64]]:
-    """The networks for drums, and by how much strokes and bleed differ on such tracks."""
+def fit_to(tracks: Sequence[Weighed], jobs: int) -> Judges:
+    """The networks for drums, fitted to some tracks."""
     gap = usual_gap(np.concatenate([track.inputs(-np.inf)[track.counted] for track in tracks]).mean(axis=0))
-    return fit([row for track in tracks for row in track.rows(gap)], OF_DRUMS, jobs), gap
+    return fit([row for track in tracks for row in track.rows(gap)], OF_DRUMS, jobs)
 
 
-def f_measure(track: Weighed, judges: Judges, gap: NDArray[np.float64]) -> float:
+def f_measure(track: Weighed, judges: Judges) -> float:
     """Of the strokes of a track as told by some networks."""
-    played = (weighed(judges.odds(track.inputs(gap)), track.guess) > 0.0) & track.counted
+    played = (judged_odds(track.signs, track.guess, judges) > 0.0) & track.counted
     return float(2.0 * np.count_nonzero(played & track.own) / (np.count_nonzero(played) + track.strokes))
 
 
@@ -194,18 +194,18 @@ def main() -> None:
     kits = sorted({track.kit for track in tracks})
     scores: dict[str, list[float]] = {}
     for fold in np.array_split(kits, FOLDS):  # kits that share one-shots should be named alike, to be left out together
-        judges, gap = fit_to([track for track in tracks if track.kit not in fold], chosen.jobs)
+        judges = fit_to([track for track in tracks if track.kit not in fold], chosen.jobs)
         for track in tracks:
             if track.kit in fold:
                 recipe = (
                     "varied" + track.recipe.partition(",")[1] if track.recipe.startswith("varied") else track.recipe
                 )
-                scores.setdefault(recipe, []).append(f_measure(track, judges, gap))
+                scores.setdefault(recipe, []).append(f_measure(track, judges))
     print("F on kits that the networks were not fitted to")
     for recipe, found in scores.items():
         print(f"    {recipe:46}mean {np.mean(found):.3f}  worst {min(found):.3f}")
     if chosen.write:
-        DRUMS_FILE.write_bytes(msgspec.json.encode(fit_to(tracks, chosen.jobs)[0]))
+        DRUMS_FILE.write_bytes(msgspec.json.encode(fit_to(tracks, chosen.jobs)))
 
 
 if __name__ == "__main__":

@@ -80,7 +80,7 @@ def judges(file: Path) -> Judges:
     return msgspec.json.decode(file.read_bytes(), type=Judges)
 
 
-def judged_odds(signs: FloatArray, guess: FloatArray) -> FloatArray:
+def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None) -> FloatArray:
     """Log odds of attacks of one track.
 
     Parameters
@@ -88,6 +88,8 @@ def judged_odds(signs: FloatArray, guess: FloatArray) -> FloatArray:
     signs : float array, shape (n, signs)
     guess : float array, shape (n,)
         Log odds by the signs alone.
+    by : Judges, optional
+        By default the networks for drums that come with the program.
 
     Returns
     -------
@@ -96,8 +98,8 @@ def judged_odds(signs: FloatArray, guess: FloatArray) -> FloatArray:
     """
     if not len(signs):
         return guess
-    drums = judges(DRUMS_FILE)
-    return weighed(drums.odds(network_inputs(signs, guess, usual_gap(np.array(drums.mean)))), guess)
+    by = judges(DRUMS_FILE) if by is None else by
+    return weighed(by.odds(network_inputs(signs, guess, usual_gap(np.array(by.mean)))), guess)
 
 
 def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:

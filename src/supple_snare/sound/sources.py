@@ -321,11 +321,11 @@ def _claimed(events: Events, own: int, ahead: FloatArray) -> IntArray:
     and no later than they."""
     loud = events.loud[:, own]
     claimed = np.flatnonzero((ahead > 1.0) & (loud > _CLAIMED_LOUD))
-    if len(claimed) >= _FEWEST:
-        clear = ahead[claimed] > _AS_CLEAR * min(np.sort(ahead[claimed])[-_FEWEST], _CLEAR)
-        plainly = claimed[clear & ~_earlier_elsewhere(_behind_ms(events, claimed, own))]
-        claimed = plainly if len(plainly) >= _FEWEST else claimed
-    return claimed if len(claimed) >= _FEWEST else np.argsort(-ahead * (loud > 0.1))[:_FEWEST]
+    if len(claimed) < _FEWEST:
+        return np.argsort(-ahead * (loud > 0.1))[:_FEWEST]
+    clear = ahead[claimed] > _AS_CLEAR * min(np.sort(ahead[claimed])[-_FEWEST], _CLEAR)
+    plainly = claimed[clear & ~_earlier_elsewhere(_behind_ms(events, claimed, own))]
+    return plainly if len(plainly) >= _FEWEST else claimed
 
 
 def _unexplained(heard: FloatArray, pattern: FloatArray) -> FloatArray:
