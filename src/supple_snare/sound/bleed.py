@@ -12,17 +12,19 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from supple_snare.sound.arrivals import find_arrivals
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bare import Heard, bare_attacks
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import judged_odds
+from supple_snare.sound.likeliest import likeliest_starts
 from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.own_drum import own_drum_odds
 from supple_snare.sound.ringing import is_struck
-from supple_snare.sound.rises import Rises
+from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.signs import Signs, heard_around, signs_of
 from supple_snare.sound.sources import Sources, learn_sources, strengths
@@ -34,6 +36,9 @@ from supple_snare.timing.units import FloatArray, IntArray
 _COVERING_S = np.array([-0.025, 0.004])
 """What was struck in that time around an attack may cover its start; nearest attacks of one drum lie farther apart."""
 
+_SURELY_ODDS = 2.0
+"""What is as unlikely a stroke as that, as log odds, surely bleeds in."""
+
 
 @dataclass(frozen=True, eq=False)
 class Weighed:
@@ -41,8 +46,10 @@ class Weighed:
 
     Attributes
     ----------
-    start_s, others : float array, shape (n,)
-        Settled starts, and the amplitude of all else that sounds at each.
+    start_s : float array, shape (n,)
+        Settled starts.
+    others : float array, shape (n, views)
+        Amplitude of all else that sounds at each, in each view.
     signs : Signs or None
         None where there are no attacks.
     bare : Rises
@@ -114,18 +121,20 @@ def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:
 
 
 def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
-    verdicts, own_drums = [], []
     drums, weighed = weigh_signs(analyses)
-    for analysis, drum, each in zip(analyses, drums.tolist(), weighed, strict=True):
-        log_odds, own_drum = _judge(each, alone=len(analyses) == 1)
-        verdict = verdict_of(replace(analysis, attacks=each.bare), each.start_s, each.others, log_odds, drum)
+    judged = [_judge(each, alone=len(analyses) == 1) for each in weighed]
+    starts = _starts_of_strokes(drums, weighed, judged)
+    verdicts = []
+    for track, (each, (log_odds, own_drum)) in enumerate(zip(weighed, judged, strict=True)):
+        bare = replace(analyses[track], attacks=each.bare)
+        verdict = verdict_of(bare, starts[track], each.others[:, 0], log_odds, int(drums[track]))
         verdicts.append(replace(verdict, is_far=own_drum < 0.0))
-        own_drums.append(own_drum)
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
     # Beside close microphones nothing is played into one that has no drum.
     return [
-        verdict.if_also(odds) if verdict.is_far else verdict for verdict, odds in zip(verdicts, own_drums, strict=True)
+        verdict.if_also(own_drum) if verdict.is_far else verdict
+        for verdict, (_, own_drum) in zip(verdicts, judged, strict=True)
     ]
 
 
@@ -140,12 +149,31 @@ def _judge(weighed: Weighed, *, alone: bool) -> tuple[FloatArray, float]:
     return log_odds, own_drum_odds(weighed.closeness, signs, log_odds)
 
 
+def _starts_of_strokes(
+    drums: IntArray, weighed: Sequence[Weighed], judged: Sequence[tuple[FloatArray, float]]
+) -> list[FloatArray]:
+    """Starts of each track's attacks, those of its own strokes told once more, now that it is known which these are:
+    they rise as one another do, not as bleed does, and it comes in when a neighbour was struck."""
+    own = [odds > 0.0 if own_drum > 0.0 else np.zeros(len(odds), bool) for odds, own_drum in judged]
+    struck_s = [np.sort(each.start_s[mine]) for each, mine in zip(weighed, own, strict=True)]
+    starts = []
+    for track, (each, mine) in enumerate(zip(weighed, own, strict=True)):
+        start_s = each.start_s.copy()
+        bleed_s = np.sort(start_s[judged[track][0] < -_SURELY_ODDS])
+        neighbours_s = [struck_s[other] for other in np.flatnonzero(drums != drums[track])]
+        arrivals = find_arrivals(start_s[mine], bleed_s, neighbours_s)
+        start_s[mine] = likeliest_starts(each.bare[mine], each.others[mine], start_s[mine], arrivals)
+        starts.append(start_s)
+    return starts
+
+
 def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
     """For each track the drum that it hears (`twins.find_drums`), and what speaks for its attacks. Of two microphones
     of one drum each is judged without the other."""
     if not any(len(analysis.attacks) for analysis in analyses):
         nothing = np.zeros(0)
-        return np.arange(len(analyses)), [Weighed(nothing, nothing, None, each.attacks, 0.0) for each in analyses]
+        others = np.zeros((0, len(VIEWS)))
+        return np.arange(len(analyses)), [Weighed(nothing, others, None, each.attacks, 0.0) for each in analyses]
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     events = _events_of(analyses, rough_s)
     drums = find_drums(events)

@@ -18,6 +18,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.sound.arrivals import Arrivals
 from supple_snare.sound.beginnings import begins_as_often, begins_at_once, earliest_starts, first_clearance
 from supple_snare.sound.rises import CLEARANCE, SHARES, VIEWS, Rises
 from supple_snare.timing.units import FloatArray, IntArray
@@ -57,6 +58,9 @@ _COVERED_RANGE = (0.01, 0.97)
 """What else sounds passes a share half of the time where it is so loud against that; as log of the ratio, by a logistic
 function of such a width; and the least and most that it does."""
 
+_COMES_IN = 0.5
+"""So often that is bleed of which is known when it came in, where some did."""
+
 _WORD = 0.6
 """Signs of one attack stray together: each counts so much."""
 
@@ -83,7 +87,9 @@ _SLIP_S = 0.002
 _Floats = NDArray[np.float32]
 
 
-def likeliest_starts(rises: Rises, others: FloatArray, guess_s: FloatArray) -> FloatArray:
+def likeliest_starts(
+    rises: Rises, others: FloatArray, guess_s: FloatArray, arrivals: Arrivals | None = None
+) -> FloatArray:
     """Where attacks most likely began.
 
     Parameters
@@ -94,6 +100,8 @@ def likeliest_starts(rises: Rises, others: FloatArray, guess_s: FloatArray) -> F
         Amplitude of all else that sounds at each attack in each view.
     guess_s : float array, shape (n,)
         Starts as far as can be told otherwise.
+    arrivals : Arrivals, optional
+        When neighbours' bleed came in near each, if that is known.
 
     Returns
     -------
@@ -108,7 +116,7 @@ def likeliest_starts(rises: Rises, others: FloatArray, guess_s: FloatArray) -> F
     loud = np.flatnonzero(rises.peak[:, 0] > _LOUD_SHARE * np.percentile(rises.peak[:, 0], 95))
     seen_well = np.minimum(clearance[loud], _PLAINEST) + rises.peak[loud, 0] / rises.peak[:, 0].max(initial=1e-9)
     chosen = loud[np.argsort(-seen_well, kind="stable")[:_EXAMPLES]]
-    signs = _Signs.of(rises, others)
+    signs = _Signs.of(rises, others, arrivals)
     for those in (chosen[~plain[chosen]], np.flatnonzero(~plain)):  # first the examples themselves
         ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
         for first in range(0, len(those), _ROWS):
@@ -127,6 +135,8 @@ class _Signs:
         When each share of the peak is passed in each view.
     covered : float array, shape (n, signs)
         How likely something else passed it before.
+    covered_then : float array, shape (n, signs)
+        How likely that did so just then, a second.
     clear : bool array, shape (n, signs)
         Whether it stands above all else.
     centre_s : float array, shape (n,)
@@ -134,17 +144,23 @@ class _Signs:
 
     passed_s: FloatArray
     covered: _Floats
+    covered_then: _Floats
     clear: NDArray[np.bool_]
     centre_s: FloatArray
 
     @classmethod
-    def of(cls, rises: Rises, others: FloatArray) -> _Signs:
+    def of(cls, rises: Rises, others: FloatArray, arrivals: Arrivals | None) -> _Signs:
         above = (rises.heights() / np.maximum(others, 1e-9)[:, :, None]).reshape(len(rises), _SIGNS)
         least, most = _COVERED_RANGE
         odds = (np.log(np.maximum(above, 1e-9)) + np.log(_COVERED_AT)) / _COVERED_WITHIN
         covered = least + (most - least) / (1.0 + np.exp(np.clip(odds, -50.0, 50.0)))
         passed_s = rises.crossing_s.reshape(len(rises), _SIGNS)
-        return cls(passed_s, covered.astype(np.float32), above > CLEARANCE, rises.centre_s)
+        then = np.full(passed_s.shape, 1.0 / _SPAN_S)
+        if arrivals is not None:
+            comes_in = np.where(arrivals.any(), _COMES_IN, 0.0)[:, None]
+            then = (1.0 - comes_in) * then + comes_in * arrivals.density(passed_s)
+        covered, then = covered.astype(np.float32), then.astype(np.float32)
+        return cls(passed_s, covered, then, above > CLEARANCE, rises.centre_s)
 
 
 @dataclass(frozen=True, eq=False)
@@ -231,15 +247,16 @@ def _log_odds(signs: _Signs, rows: IntArray, start_s: FloatArray, ways: _Ways) -
     for view in range(len(VIEWS)):
         density = np.ones(odds.shape, dtype=np.float32)
         for sign in range(view * len(SHARES), (view + 1) * len(SHARES)):
-            density *= _density(after_s[:, :, None, sign], signs.covered[rows, None, None, sign], ways, sign)
+            covered, then = (each[rows, None, None, sign] for each in (signs.covered, signs.covered_then))
+            density *= _density(after_s[:, :, None, sign], covered, then, ways, sign)
         odds += _WORD * np.log(density)
     return odds
 
 
-def _density(after_s: _Floats, covered: _Floats, ways: _Ways, sign: int) -> _Floats:
+def _density(after_s: _Floats, covered: _Floats, then: _Floats, ways: _Ways, sign: int) -> _Floats:
     """How likely a sign comes so long after the start, a second."""
     astray_s = after_s - ways.lag_s[..., sign].astype(np.float32)
     early = astray_s < 0.0
     astray = astray_s / np.where(early, ways.before_s[..., sign], ways.after_s[..., sign])
     own = (1.0 - covered) * np.float32(1.0 - _LOST) * ways.sharpness[..., sign] / (1.0 + astray * astray)
-    return np.asarray(own + early * (covered * np.float32((1.0 - _LOST) / _SPAN_S)) + np.float32(_LOST / _SPAN_S))
+    return np.asarray(own + early * (covered * then * np.float32(1.0 - _LOST)) + np.float32(_LOST / _SPAN_S))

@@ -182,7 +182,7 @@ class HeardLine:
     def verdict(self, log_odds: FloatArray) -> Verdict:
         """Which of the attacks are notes of this line, by their odds, shape (n,)."""
         settled_s, others = settle_beside(self.analysis.attacks, np.sqrt(self.power), np.sqrt(self.bleed))
-        return replace(verdict_of(self.analysis, settled_s, others, log_odds, self.drum), is_far=self.is_far)
+        return replace(verdict_of(self.analysis, settled_s, others[:, 0], log_odds, self.drum), is_far=self.is_far)
 
 
 def _leaders(notes: Mapping[int, Player]) -> dict[int, int]:

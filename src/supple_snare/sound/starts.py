@@ -83,7 +83,7 @@ def settle_starts(rises: Rises, covered: FloatArray | float) -> FloatArray:
 
 
 def settle_beside(rises: Rises, heard: FloatArray, bleed: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """Starts of attacks beside what neighbours make, and the amplitude of all else that sounds at each.
+    """Starts of attacks beside what neighbours make, and the amplitude of all else that sounds at each in each view.
 
     Parameters
     ----------
@@ -96,10 +96,10 @@ def settle_beside(rises: Rises, heard: FloatArray, bleed: FloatArray) -> tuple[F
     -------
     float array, shape (n,)
         Starts in seconds.
-    float array, shape (n,)
+    float array, shape (n, views)
     """
     covered = _covered_by(rises, heard, bleed)
-    return settle_starts(rises, covered), np.maximum(rises.quiet, covered)[:, 0]
+    return settle_starts(rises, covered), np.maximum(rises.quiet, covered)
 
 
 def _covered_by(rises: Rises, heard: FloatArray, bleed: FloatArray) -> FloatArray:

@@ -1,0 +1,91 @@
+"""When what neighbours strike comes into a microphone: what covers the beginning of a stroke begins just then.
+
+The sound of a neighbour's drum comes by the straight way a steady time after the stroke, which the attacks that are
+surely its bleed tell. Where they are too few, it is known only to take a few milliseconds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from supple_snare.sound.events import commonest, lags_s
+from supple_snare.timing.units import FloatArray
+
+_LEAST_S, _MOST_S = -0.001, 0.010
+"""A neighbour's stroke comes in so long after it; before it, where that was found late."""
+
+_ALIKE_S = 0.0006
+_FEWEST, _SHARE, _MORE_THAN_CHANCE = 5, 0.15, 3.0
+"""Ways that take as long as one another, so many of them, of so many strokes, tell how long it takes."""
+
+_UNKNOWN_S = 0.0005
+_KNOWN_RISE_S, _UNKNOWN_RISE_S = 0.0003, 0.0005
+_KNOWN_FALL_S, _UNKNOWN_FALL_S = 0.0015, 0.003
+"""The bleed passes a share of a stroke's peak as it comes in or soon after: the more so, the better that is known."""
+
+_BACK_S, _AHEAD_S = 0.030, 0.012
+_LATEST = 2
+"""What comes in so long before an attack is found, up to so long after, may cover it: the latest of each neighbour."""
+
+
+@dataclass(frozen=True, eq=False)
+class Arrivals:
+    """When bleed came in near n attacks of one microphone, k times at most.
+
+    Attributes
+    ----------
+    time_s : float array, shape (n, k)
+        Infinite where nothing did.
+    rise_s, fall_s : float array, shape (k,)
+        How far the moments at which it passes something stray before and after.
+    """
+
+    time_s: FloatArray
+    rise_s: FloatArray
+    fall_s: FloatArray
+
+    def any(self) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+        """Near which attacks something came in, shape (n,)."""
+        return np.asarray(np.isfinite(self.time_s).any(axis=1))
+
+    def density(self, passed_s: FloatArray) -> FloatArray:
+        """How likely some of it passes something at moments of shape (n, signs): the likeliest of it, a second."""
+        likeliest = np.zeros(passed_s.shape)
+        for time_s, rise_s, fall_s in zip(self.time_s.T, self.rise_s, self.fall_s, strict=True):
+            late_s = passed_s - time_s[:, None]
+            shape = np.where(late_s > 0.0, np.exp(-late_s / fall_s), np.exp(-((late_s / rise_s) ** 2)))
+            likeliest = np.maximum(likeliest, shape / (fall_s + 0.5 * np.sqrt(np.pi) * rise_s))
+        return likeliest
+
+
+def find_arrivals(start_s: FloatArray, bleed_s: FloatArray, neighbours_s: Sequence[FloatArray]) -> Arrivals:
+    """When what neighbours strike comes into a microphone near its own attacks.
+
+    Parameters
+    ----------
+    start_s : float array, shape (n,)
+        Starts of these attacks, to some 10 ms.
+    bleed_s : float array
+        Those of the attacks that surely only bleed in, in order.
+    neighbours_s : sequence of float arrays
+        When each neighbour was struck, in order.
+    """
+    time_s, strays_s = [np.zeros((len(start_s), 0))], [np.zeros((2, 0))]
+    for struck_s in neighbours_s:
+        if not len(struck_s):
+            continue
+        _, lag_s = lags_s(bleed_s, struck_s, _LEAST_S, _MOST_S)
+        usual_s = commonest(lag_s, _ALIKE_S)
+        by_chance = len(lag_s) * _ALIKE_S / (_MOST_S - _LEAST_S)
+        is_known = len(usual_s) >= max(_FEWEST, _SHARE * len(struck_s), _MORE_THAN_CHANCE * by_chance)
+        come_s = struck_s + (np.median(usual_s) if is_known else _UNKNOWN_S)
+        place = np.searchsorted(come_s, start_s + _AHEAD_S)[:, None] - 1 - np.arange(_LATEST)
+        near_s = np.where(place >= 0, come_s[np.maximum(place, 0)], np.inf)
+        time_s.append(np.where(near_s > start_s[:, None] - _BACK_S, near_s, np.inf))
+        stray_s = (_KNOWN_RISE_S, _KNOWN_FALL_S) if is_known else (_UNKNOWN_RISE_S, _UNKNOWN_FALL_S)
+        strays_s.append(np.tile(np.array(stray_s)[:, None], _LATEST))
+    rise_s, fall_s = np.concatenate(strays_s, axis=1)
+    return Arrivals(np.concatenate(time_s, axis=1), rise_s, fall_s)
