@@ -293,3 +293,27 @@ def test_a_stroke_into_the_loud_ring_of_another_is_laid_over_its_like():
 def later(rises: Rises, by_s: float) -> dict[str, np.ndarray]:
     """Where attacks lie, some seconds later."""
     return {"crossing_s": frozen(rises.crossing_s + by_s), "centre_s": frozen(rises.centre_s + by_s)}
+
+
+@pytest.mark.parametrize("away_s", [-0.009, 0.009])
+def test_a_stroke_deep_under_what_sounds_is_laid_where_it_is_most_like_the_others_by_far(away_s):
+    """A quarter of what is heard is something else, and the start was read 9 ms off: alike is it nowhere else."""
+    rng = np.random.default_rng(12)
+    strokes = [slow_stroke(rng, level) for level in rng.uniform(0.6, 1.0, COUNT)]
+    noise = np.convolve(rng.normal(size=12_000), np.ones(24) / 24.0, "same")
+    strokes[3] = strokes[3] + noise * 0.6 * np.std(strokes[3][:700]) / np.std(noise)
+    rises = rises_of(strokes)
+    read_s = TRUTH + np.where(np.arange(COUNT) == 3, away_s, 0.0)
+    others = np.where(np.arange(COUNT) == 3, 0.5, 0.001) * rises.peak[:, 0]
+    agreed = agreed_starts(rises, read_s, others, np.ones(COUNT, dtype=bool))
+    assert agreed == pytest.approx(TRUTH, abs=0.0005)
+
+
+def test_tones_that_are_alike_a_period_later_keep_their_starts():
+    """A low tone that begins at any phase is as much like another of them here as a period away."""
+    rng, time = np.random.default_rng(5), np.arange(12_000) / RATE_HZ
+    phases = rng.uniform(0.0, 2.0 * np.pi, COUNT)
+    rises = rises_of([np.sin(2.0 * np.pi * 110.0 * time + phase) * (1.0 - np.exp(-time / 0.004)) for phase in phases])
+    others = np.where(np.arange(COUNT) % 2, 0.2, 0.001) * rises.peak[:, 0]
+    agreed = agreed_starts(rises, TRUTH, others, np.ones(COUNT, dtype=bool))
+    assert np.abs(agreed - TRUTH).max() <= 0.002

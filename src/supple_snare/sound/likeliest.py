@@ -58,7 +58,7 @@ _COVERED_RANGE = (0.01, 0.97)
 """What else sounds passes a share half of the time where it is so loud against that; as log of the ratio, by a logistic
 function of such a width; and the least and most that it does."""
 
-_COMES_IN = 0.8
+_COMES_IN = 0.5
 """So often that is bleed of which is known when it came in, where some did."""
 
 _WORD = 0.6

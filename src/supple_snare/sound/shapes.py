@@ -29,12 +29,15 @@ _NEAR_S = 0.002
 _MORE = 3
 """A likeness to one example can be chance; to so many more it is none."""
 
-_FAR_S = 0.008
+_FAR_S = 0.012
+_BEYOND_S = 0.004
+"""Starts may be so far off; the last of it is looked at even where the waveform that is kept ends before."""
+
 _SEEN = 1.2
 _PLAINLY_SEEN = 3.0
 """How far the first share of a stroke's peak stands above all else for its start to tell, and to tell in full."""
 
-_LEAST_LIKENESS = 0.65
+_LEAST_LIKENESS = 0.6
 _LESS_ALIKE = 0.05
 """An example this much less like a stroke than the likest one counts a third: a drum has several ways to rise, and the
 few examples of a stroke's own way must not be outvoted by many of another."""
@@ -45,9 +48,11 @@ _OWN_SHARE, _OWN_WORD = 0.6, 0.05
 _AGREE_S = 0.0003
 _MOST_OF_ALL = 0.5
 _LEAST_WORD = 0.05
-_SURE_LIKENESS = 0.88
 _SLIP_S = 0.002
-"""A tone laid over itself a period later looks alike too: so far only what looks very much alike is believed."""
+_BESIDE_S = 0.001
+_LEAST_DISTINCT, _LEAST_AGREE = 0.15, 2
+"""A tone laid over itself a period later looks alike too: so far off only that place is believed where a stroke is so
+much more alike, as a correlation, than anywhere else farther from it than the second; one example may be by chance."""
 
 _LEAST_MOVE_S = 0.0004
 """Less than this is within what strokes of one drum differ by."""
@@ -79,8 +84,8 @@ def likeness(rises: Rises, start_s: FloatArray, of: NDArray[np.bool_]) -> tuple[
     if len(examples) > 1:
         # Of few examples the third best would be one of another kind.
         rank = min(_MORE, (len(examples) - 2) // 2)
-        for rows, found, _ in shapes.laid_over(np.flatnonzero(shapes.whole), examples):
-            ranked = np.sort(np.where(rows[:, None] == examples[None, :], -1.0, found), axis=1)
+        for rows, curves in shapes.laid_over(np.flatnonzero(shapes.whole), examples):
+            ranked = np.sort(np.where(rows[:, None] == examples[None, :], -1.0, curves.max(axis=1)), axis=1)
             most[rows], more[rows] = ranked[:, -1], ranked[:, -1 - rank]
     return most, more
 
@@ -116,7 +121,7 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     float array, shape (n,)
         Starts in seconds.
     """
-    shapes = _Shapes(rises, start_s, _FAR_S)
+    shapes = _Shapes(rises, start_s, _FAR_S, beyond_s=_BEYOND_S)
     clearance = first_clearance(rises, others)
     plain = np.zeros(len(rises), dtype=bool)
     plain[played] = begins_as_often(rises[played])
@@ -131,19 +136,23 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
     agreed = start_s.copy()
     if not len(examples):
         return agreed
-    for rows, laid, shift_s in shapes.laid_over(np.flatnonzero(played & shapes.whole & ~plain), examples):
-        found = np.where(rows[:, None] == examples[None, :], 0.0, laid)
+    for rows, curves in shapes.laid_over(np.flatnonzero(played & shapes.whole & ~plain), examples):
+        highest, at = _highest(curves)
+        shift_s = shapes.shift_s(rows, examples, at)
+        found = np.where(rows[:, None] == examples[None, :], 0.0, highest)
         alike = np.clip((found - _LEAST_LIKENESS) / (1.0 - _LEAST_LIKENESS), 0.0, 1.0) ** 2
         alike *= np.exp((found - found.max(axis=1, keepdims=True)) / _LESS_ALIKE)
         weight = word[examples] * alike
         weight[start_s[rows, None] + shift_s < earliest_s[rows, None] - _AGREE_S] = 0.0
-        best = np.where(weight > 0.0, found, 0.0).max(axis=1)
         told_s = np.column_stack([start_s[rows, None] + shift_s, start_s[rows]])
         weight = np.column_stack([weight, _OWN_SHARE * word[rows] + _OWN_WORD])
-        answer_s, support = _most_say(told_s, weight)
+        answer_s, support, near = _most_say(told_s, weight)
+        agree = near[:, :-1]
+        distinct = np.sum(agree * _distinct(curves, at), axis=1) / np.maximum(agree.sum(axis=1), 1e-9)
+        is_far_sure = (distinct >= _LEAST_DISTINCT) & (np.count_nonzero(agree, axis=1) >= _LEAST_AGREE)
         away_s = np.abs(answer_s - start_s[rows])
         believed = (support >= np.maximum(_MOST_OF_ALL * weight.sum(axis=1), _LEAST_WORD)) & (away_s > _LEAST_MOVE_S)
-        believed &= (away_s <= _SLIP_S) | (best >= _SURE_LIKENESS)
+        believed &= (away_s <= _SLIP_S) | is_far_sure
         agreed[rows] = np.where(believed, answer_s, start_s[rows])
     return np.maximum(agreed, 0.0)
 
@@ -151,26 +160,31 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
 class _Shapes:
     """The waveforms of attacks from just before their starts on, and the same shifted a little either way."""
 
-    def __init__(self, rises: Rises, start_s: FloatArray, farthest_s: float) -> None:
-        self._farthest = round(farthest_s * SHAPE_RATE_HZ)
+    def __init__(self, rises: Rises, start_s: FloatArray, farthest_s: float, beyond_s: float = 0.0) -> None:
+        self._farthest, beyond = round(farthest_s * SHAPE_RATE_HZ), round(beyond_s * SHAPE_RATE_HZ)
         place = rises.place_in_shape(start_s)
-        self._first = np.rint(place).astype(np.int64) - _BEFORE
+        self._first = np.rint(place).astype(np.int64) - _BEFORE + beyond
         self._beside_s = (place - np.rint(place)) / SHAPE_RATE_HZ
         last = self._first + _LENGTH + self._farthest
-        self.whole: NDArray[np.bool_] = (self._first >= self._farthest) & (last <= SHAPE_SAMPLES)
-        self._cuts = np.lib.stride_tricks.sliding_window_view(rises.shape, _LENGTH, axis=1)
+        self.whole: NDArray[np.bool_] = (self._first >= self._farthest) & (last <= SHAPE_SAMPLES + 2 * beyond)
+        padded = np.pad(rises.shape, ((0, 0), (beyond, beyond))) if beyond else rises.shape
+        self._cuts = np.lib.stride_tricks.sliding_window_view(padded, _LENGTH, axis=1)
 
-    def laid_over(self, attacks: IntArray, examples: IntArray) -> Iterator[tuple[IntArray, FloatArray, FloatArray]]:
-        """Some attacks at a time: which, the correlation with each example where it fits best, and by how much later
-        than it was thought each then starts, as the example does, in seconds; each (rows, examples)."""
+    def laid_over(self, attacks: IntArray, examples: IntArray) -> Iterator[tuple[IntArray, NDArray[np.float32]]]:
+        """Some attacks at a time: which, and their correlation with each example, shifted by more and more, of shape
+        (rows, shifts, examples)."""
         patterns = _at_one_loudness(self._cuts[examples, self._first[examples]])
         shifts = np.arange(-self._farthest, self._farthest + 1)
         for begin in range(0, len(attacks), _ROWS):
             rows = attacks[begin : begin + _ROWS]
             laid = _at_one_loudness(self._cuts[rows[:, None], self._first[rows, None] + shifts])
-            found, at = _highest(laid @ patterns.T)
-            beside_s = self._beside_s[examples] - self._beside_s[rows, None]
-            yield rows, found, (at - self._farthest) / SHAPE_RATE_HZ + beside_s
+            yield rows, laid @ patterns.T
+
+    def shift_s(self, attacks: IntArray, examples: IntArray, at: FloatArray) -> FloatArray:
+        """By how much later than it was thought attacks start, as examples do, laid over them at some of the shifts;
+        shape (attacks, examples)."""
+        beside_s = self._beside_s[examples] - self._beside_s[attacks, None]
+        return np.asarray((at - self._farthest) / SHAPE_RATE_HZ + beside_s)
 
 
 def _at_one_loudness(cuts: NDArray[np.int8]) -> NDArray[np.float32]:
@@ -188,11 +202,17 @@ def _highest(curves: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
     return curves.max(axis=1).astype(np.float64), inner[:, 0] + beside
 
 
-def _most_say(told_s: FloatArray, weight: FloatArray) -> tuple[FloatArray, FloatArray]:
-    """What most of the answers in each row lie around, and how much weight speaks for it, each (n,)."""
+def _distinct(curves: NDArray[np.float32], at: FloatArray) -> FloatArray:
+    """By how much each curve, shape (n, points, examples), is higher at its highest place than farther from it."""
+    beside = np.abs(np.arange(curves.shape[1])[:, None] - at[:, None, :]) <= _BESIDE_S * SHAPE_RATE_HZ
+    return np.asarray(curves.max(axis=1) - np.where(beside, -1.0, curves).max(axis=1), dtype=np.float64)
+
+
+def _most_say(told_s: FloatArray, weight: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """What most of the answers in each row lie around, how much weight speaks for it, each (n,), and of which."""
     apart_s = np.abs(told_s[:, :, None] - told_s[:, None, :])
     support = np.einsum("nj,nij->ni", weight, np.exp(-apart_s / _AGREE_S))
     best = np.argmax(np.where(weight > 0.0, support, -1.0), axis=1)
     rows = np.arange(len(told_s))
     near = np.where(apart_s[rows, best] < 2.0 * _AGREE_S, weight, 0.0)
-    return weighted_quantile(told_s, near, 0.5), support[rows, best]
+    return weighted_quantile(told_s, near, 0.5), support[rows, best], near
