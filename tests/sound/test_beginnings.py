@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
-from supple_snare.sound.beginnings import begins_at_once
+from supple_snare.sound.beginnings import begins_as_often, begins_at_once
 from supple_snare.sound.rises import SHAPE_SAMPLES, SHARES, VIEWS, Rises
 
 QUICK_MS = (0.0, 0.05, 0.10, 0.20, 1.2)
@@ -44,3 +46,13 @@ def test_where_nearly_all_are_covered_few_early_first_shares_pass_for_beginnings
 def test_a_drum_that_begins_slowly_does_so_each_time(early_ms):
     """A soft contact before the blow is a beginning where it comes again and again, to 0.1 ms."""
     assert begins_at_once(rises_of(np.full(20, early_ms))).all()
+
+
+def test_one_that_takes_as_long_as_others_by_chance_does_not_begin_as_they_do():
+    """Every stroke needs 4.3 ms from its first share to the fourth; one whose first share something else passed 3.8 ms
+    before needs as long as that in all, by other ways."""
+    lag_ms = np.tile((0.0, 0.4, 0.9, 4.3, 5.5), (20, 1))
+    lag_ms[7] = (-3.8, 0.0, 0.2, 0.5, 5.5)
+    rises = rises_of(np.zeros(20))
+    crossing_s = np.repeat((np.arange(1.0, 21.0)[:, None] + 0.001 * lag_ms)[:, None], len(VIEWS), axis=1)
+    assert np.flatnonzero(~begins_as_often(replace(rises, crossing_s=crossing_s))).tolist() == [7]

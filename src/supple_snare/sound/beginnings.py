@@ -22,11 +22,12 @@ _LOUD_SHARE, _LOUD_PERCENT = 0.25, 95
 """A first step longer than so many times what loud attacks need for the rest of their rise is a long one, too."""
 
 _AGREE_S = 0.0001
+_NEARLY_S = 0.0005
 _AROUND_S = 0.002
 _OFTEN, _AGAIN = 4, 2
 _DENSER = 4.0
-"""Times agree within the first; one that so many other attacks share comes again, if they lie so much denser than
-around; of attacks out of quiet fewer will do."""
+"""Times agree within the first, and nearly within the second; one that so many other attacks share comes again, if they
+lie so much denser than around, within the third; of attacks out of quiet fewer will do."""
 
 _OTHERS_SHARE = 0.25
 """What else sounds at an attack cannot have made its peak if it is softer than so."""
@@ -73,11 +74,15 @@ def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
 
 
 def begins_as_often(rises: Rises) -> NDArray[np.bool_]:
-    """Whether attacks begin out of quiet and go on from the first share as others of their track do, to 0.1 ms.
+    """Whether attacks begin out of quiet and go on from the first share as others of their track do, to 0.1 ms, by way
+    of shares between that they pass as others do, nearly.
 
     Then what passes the first share is the attack itself, even where a neighbour is expected to sound.
     """
-    again = _repeats(rises.crossing_s[:, 0, _REACHED] - rises.crossing_s[:, 0, 0], np.ones(len(rises), bool), _OFTEN)
+    among = np.ones(len(rises), dtype=bool)
+    between_s = (rises.crossing_s[:, 0, 1:_REACHED] - rises.crossing_s[:, 0, :1]).T
+    nearly = np.all([_around(lag_s, among, _NEARLY_S) >= _OFTEN for lag_s in between_s], axis=0)
+    again = nearly & _repeats(rises.crossing_s[:, 0, _REACHED] - rises.crossing_s[:, 0, 0], among, _OFTEN)
     return np.asarray(_out_of_quiet(rises) & begins_at_once(rises) & again)
 
 
@@ -88,10 +93,12 @@ def _out_of_quiet(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
 
 def _repeats(lag_s: FloatArray, among: NDArray[np.bool_], often: int) -> NDArray[np.bool_]:
     """Whether the time between two signs is one that comes so often again in some attacks: then both are the drum's."""
-    ordered = np.sort(lag_s[among])
-
-    def within(span_s: float) -> NDArray[np.intp]:
-        return np.searchsorted(ordered, lag_s + span_s, side="right") - np.searchsorted(ordered, lag_s - span_s)
-
-    again, around = within(_AGREE_S) - among, within(_AROUND_S) - among
+    again, around = _around(lag_s, among, _AGREE_S), _around(lag_s, among, _AROUND_S)
     return np.asarray((again >= often) & (again > _DENSER * around * (_AGREE_S / _AROUND_S)))
+
+
+def _around(lag_s: FloatArray, among: NDArray[np.bool_], within_s: float) -> NDArray[np.intp]:
+    """How many of the lags of some attacks lie so near to each, itself not counted."""
+    ordered = np.sort(lag_s[among])
+    first = np.searchsorted(ordered, lag_s - within_s)
+    return np.asarray(np.searchsorted(ordered, lag_s + within_s, side="right") - first - among)
