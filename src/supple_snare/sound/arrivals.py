@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.events import commonest, lags_s
 from supple_snare.timing.units import FloatArray
@@ -47,7 +48,7 @@ class Arrivals:
     rise_s: FloatArray
     fall_s: FloatArray
 
-    def any(self) -> np.ndarray[tuple[int], np.dtype[np.bool_]]:
+    def any(self) -> NDArray[np.bool_]:
         """Near which attacks something came in, shape (n,)."""
         return np.asarray(np.isfinite(self.time_s).any(axis=1))
 
