@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.events import commonest, lags_s
+from supple_snare.sound.events import lags_s, steady_lags
 from supple_snare.timing.units import FloatArray
 
 _LEAST_S, _MOST_S = -0.001, 0.010
@@ -74,19 +74,27 @@ def find_arrivals(start_s: FloatArray, bleed_s: FloatArray, neighbours_s: Sequen
     neighbours_s : sequence of float arrays
         When each neighbour was struck, in order.
     """
-    time_s, strays_s = [np.zeros((len(start_s), 0))], [np.zeros((2, 0))]
-    for struck_s in neighbours_s:
-        if not len(struck_s):
-            continue
-        _, lag_s = lags_s(bleed_s, struck_s, _LEAST_S, _MOST_S)
-        usual_s = commonest(lag_s, _ALIKE_S)
-        by_chance = len(lag_s) * _ALIKE_S / (_MOST_S - _LEAST_S)
-        is_known = len(usual_s) >= max(_FEWEST, _SHARE * len(struck_s), _MORE_THAN_CHANCE * by_chance)
-        come_s = struck_s + (np.median(usual_s) if is_known else _UNKNOWN_S)
-        place = np.searchsorted(come_s, start_s + _AHEAD_S)[:, None] - 1 - np.arange(_LATEST)
-        near_s = np.where(place >= 0, come_s[np.maximum(place, 0)], np.inf)
-        time_s.append(np.where(near_s > start_s[:, None] - _BACK_S, near_s, np.inf))
-        stray_s = (_KNOWN_RISE_S, _KNOWN_FALL_S) if is_known else (_UNKNOWN_RISE_S, _UNKNOWN_FALL_S)
-        strays_s.append(np.tile(np.array(stray_s)[:, None], _LATEST))
-    rise_s, fall_s = np.concatenate(strays_s, axis=1)
-    return Arrivals(np.concatenate(time_s, axis=1), rise_s, fall_s)
+    struck = [struck_s for struck_s in neighbours_s if len(struck_s)]
+    ways_s = [_way_s(bleed_s, struck_s) for struck_s in struck]
+    come = [struck_s + (_UNKNOWN_S if way_s is None else way_s) for struck_s, way_s in zip(struck, ways_s, strict=True)]
+    known = np.repeat(np.array([way_s is not None for way_s in ways_s], dtype=bool), _LATEST)
+    return Arrivals(
+        np.column_stack([np.zeros((len(start_s), 0)), *(_latest_s(come_s, start_s) for come_s in come)]),
+        np.where(known, _KNOWN_RISE_S, _UNKNOWN_RISE_S),
+        np.where(known, _KNOWN_FALL_S, _UNKNOWN_FALL_S),
+    )
+
+
+def _way_s(bleed_s: FloatArray, struck_s: FloatArray) -> float | None:
+    """How long a neighbour's strokes take to come in; None where too few tell."""
+    _, lag_s = lags_s(bleed_s, struck_s, _LEAST_S, _MOST_S)
+    usual_s, by_chance = steady_lags(lag_s, _ALIKE_S, _MOST_S - _LEAST_S)
+    enough = max(_FEWEST, _SHARE * len(struck_s), _MORE_THAN_CHANCE * by_chance)
+    return float(np.median(usual_s)) if len(usual_s) >= enough else None
+
+
+def _latest_s(come_s: FloatArray, start_s: FloatArray) -> FloatArray:
+    """The latest of some moments near each start, shape (n, _LATEST), infinite where there are none."""
+    place = np.searchsorted(come_s, start_s + _AHEAD_S)[:, None] - 1 - np.arange(_LATEST)
+    near_s = np.where(place >= 0, come_s[np.maximum(place, 0)], np.inf)
+    return np.where(near_s > start_s[:, None] - _BACK_S, near_s, np.inf)

@@ -224,14 +224,23 @@ def commonest(values: FloatArray, within: float) -> FloatArray:
     return ordered[first : last[first]] if len(ordered) else ordered
 
 
+def steady_lags(lags: FloatArray, within: float, span: float) -> tuple[FloatArray, float]:
+    """Of some lags those that lie closest together, in order, and how many would lie so close by chance, were they
+    spread evenly over a span.
+
+    >>> steady_lags(np.array([5.0, 1.0, 5.5, 3.0, 5.25]), 0.5, 5.0)
+    (array([5.  , 5.25, 5.5 ]), 0.5)
+    """
+    return commonest(lags, within), len(lags) * within / span
+
+
 def _echoed(time_s: FloatArray, others: Sequence[FloatArray]) -> NDArray[np.bool_]:
     """Which moments follow one of another track by a time by which many others do: the same source, heard later."""
     echoed = np.zeros(len(time_s), dtype=bool)
     for other in others:
         which, ahead = lags_s(other, time_s, -_FARTHEST_S, -_NEAREST_S)
         behind = -ahead
-        steady = commonest(behind, _STEADY_S)
-        by_chance = len(behind) * _STEADY_S / (_FARTHEST_S - _NEAREST_S)
+        steady, by_chance = steady_lags(behind, _STEADY_S, _FARTHEST_S - _NEAREST_S)
         if len(steady) > max(_ENOUGH_ECHOES, _MORE_THAN_CHANCE * by_chance):
             echoed[which[(behind >= steady[0]) & (behind <= steady[-1])]] = True
     return echoed

@@ -148,7 +148,7 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
         weight = np.column_stack([weight, _OWN_SHARE * word[rows] + _OWN_WORD])
         answer_s, support, near = _most_say(told_s, weight)
         agree = near[:, :-1]
-        distinct = np.sum(agree * _distinct(curves, at), axis=1) / np.maximum(agree.sum(axis=1), 1e-9)
+        distinct = np.sum(agree * (highest - _elsewhere(curves, at)), axis=1) / np.maximum(agree.sum(axis=1), 1e-9)
         is_far_sure = (distinct >= _LEAST_DISTINCT) & (np.count_nonzero(agree, axis=1) >= _LEAST_AGREE)
         away_s = np.abs(answer_s - start_s[rows])
         believed = (support >= np.maximum(_MOST_OF_ALL * weight.sum(axis=1), _LEAST_WORD)) & (away_s > _LEAST_MOVE_S)
@@ -202,10 +202,10 @@ def _highest(curves: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
     return curves.max(axis=1).astype(np.float64), inner[:, 0] + beside
 
 
-def _distinct(curves: NDArray[np.float32], at: FloatArray) -> FloatArray:
-    """By how much each curve, shape (n, points, examples), is higher at its highest place than farther from it."""
+def _elsewhere(curves: NDArray[np.float32], at: FloatArray) -> FloatArray:
+    """Highest value of each curve, shape (n, points, examples), farther than a little from its highest place."""
     beside = np.abs(np.arange(curves.shape[1])[:, None] - at[:, None, :]) <= _BESIDE_S * SHAPE_RATE_HZ
-    return np.asarray(curves.max(axis=1) - np.where(beside, -1.0, curves).max(axis=1), dtype=np.float64)
+    return np.asarray(np.where(beside, -1.0, curves).max(axis=1), dtype=np.float64)
 
 
 def _most_say(told_s: FloatArray, weight: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:

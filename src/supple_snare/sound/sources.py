@@ -17,7 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.events import SAME_EVENT_S, Events, commonest, rising
+from supple_snare.sound.events import SAME_EVENT_S, Events, rising, steady_lags
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
 
@@ -281,8 +281,8 @@ def _earlier_elsewhere(behind_ms: FloatArray) -> NDArray[np.bool_]:
         earlier = np.isfinite(lag_ms) & (lag_ms < -0.4) & (lag_ms > -1000.0 * SAME_EVENT_S)
         if np.count_nonzero(earlier) < 3:
             continue
-        count, steady_ms = np.count_nonzero(earlier), commonest(lag_ms[earlier], 0.6)
-        enough, by_chance = max(3.0, 0.25 * count, 0.12 * len(behind_ms)), count * 0.6 / 11.6
+        steady_ms, by_chance = steady_lags(lag_ms[earlier], 0.6, 11.6)
+        enough = max(3.0, 0.25 * np.count_nonzero(earlier), 0.12 * len(behind_ms))
         if len(steady_ms) >= enough and len(steady_ms) > 3.0 * by_chance:
             found |= earlier & (lag_ms >= steady_ms[0] - 0.1) & (lag_ms <= steady_ms[0] + 0.7)
     return found
