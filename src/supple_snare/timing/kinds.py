@@ -24,10 +24,6 @@ _ROLL_HITS, _ROLL_CORE = 5, 3
 _MISSED_BEFORE, _MISSED_AFTER = 2.3, 2.9
 """Where one bounce was not found the next is twice as far, and more where the roll dies away and slows down."""
 
-_BOUNCES_APART_MS, _BOUNCE_BELOW_DB = 115.0, 8.0
-"""Bounces taken for bleed lie at most so far apart, where two were not found, and are at most so much softer than the
-stroke before; what bleeds in lies farther below."""
-
 _ACCENT_DB = 5.0
 """A hit after a roll that is so much louder than its bounces is a stroke of its own."""
 
@@ -42,8 +38,7 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
     """Tell flams and rolls from strokes among the played hits of one track.
 
     A soft hit just before a louder one is its grace note. Of five or more hits in very quick succession the first
-    times the roll, the others are its inside; here and there one of its bounces may not have been found, or may have
-    been taken for bleed because it hardly rises out of those before.
+    times the roll, the others are its inside; here and there one of its bounces may not have been found.
 
     Parameters
     ----------
@@ -58,10 +53,6 @@ def mark_grace_and_rolls(hits: Hits) -> Hits:
     if len(played) < 2:
         return hits
     kind = hits.kind.copy()
-    ends = np.append(played[1:], len(hits))
-    crowded = ends - played >= _ROLL_HITS
-    for first, last in zip(played[crowded].tolist(), ends[crowded].tolist(), strict=True):
-        kind[first + 1 : first + _bounces(hits, first, last)] = Kind.ROLL
     gap_ms = 1000.0 * np.diff(hits.time_s[played])
     for first, last in _runs(gap_ms, ROLL_GAP_MS):
         if last - first + 1 >= _ROLL_CORE:
@@ -124,16 +115,6 @@ def keep_spacing(hits: Hits, spacing_ms: float) -> Hits:
 
 def _apart_ms(hits: Hits, first: int, second: int) -> float:
     return 1000.0 * float(hits.time_s[second] - hits.time_s[first])
-
-
-def _bounces(hits: Hits, first: int, last: int) -> int:
-    """How many hits from a played one on, and before the next, are a roll; 0 if they are none."""
-    soft = hits.level_db[first + 1 : last] < hits.level_db[first] - _BOUNCE_BELOW_DB
-    gap_ms = 1000.0 * np.diff(hits.time_s[first:last])
-    ends = np.flatnonzero(soft | (gap_ms > _BOUNCES_APART_MS))
-    count = int(ends[0]) + 1 if len(ends) else last - first
-    is_roll = count >= _ROLL_HITS and np.median(gap_ms[: count - 1]) < ROLL_GAP_MS
-    return count if is_roll else 0
 
 
 def _whole_roll(gap_ms: FloatArray, level_db: FloatArray, first: int, last: int) -> tuple[int, int]:
