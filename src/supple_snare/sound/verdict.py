@@ -61,14 +61,6 @@ class Verdict:
         """Which attacks were played into this microphone."""
         return self.log_odds > 0.0
 
-    @property
-    def above_rest_db(self) -> float:
-        """How far what was played lies above all else, in the middle of each; 0 where there is nothing to compare."""
-        own = self.played
-        if own.all() or not own.any():
-            return 0.0
-        return float(np.median(self.level_db[own]) - np.median(self.level_db[~own]))
-
     def if_also(self, other_odds: float) -> Verdict:
         """The same where attacks were played only if something else is true as well, independently, by its log odds."""
         # 1 / (p · q) − 1, in logarithms: either may be as good as impossible.
