@@ -25,9 +25,9 @@ from sklearn.neural_network import MLPClassifier
 from hits import outside_rolls
 from material import EASY, HARD, Case, Made, cases, in_processes, options, varied
 from supple_snare.sound.attacks import Analysis, analyse
-from supple_snare.sound.bleed import weigh_signs
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.judge import DRUMS_FILE, Judges, Member, judged_odds, network_inputs, usual_gap
+from supple_snare.sound.weighing import weigh_signs
 from supple_snare.timing.hits import nearest_index
 
 FOLDS = 4

@@ -97,3 +97,12 @@ def test_one_heap_alone_moves_no_line():
     """Nothing but strokes, or nothing but bleed: the line stays where it is."""
     for centre in (-5.0, 5.0):
         assert abs(emptiest_place(np.random.default_rng(2).normal(centre, 0.6, 80))) < 0.6
+
+
+def test_what_is_usual_may_be_told_by_some_of_the_attacks():
+    """Others are judged as these are, and change nothing for them."""
+    signs, guess = some_signs()
+    twice, twice_guess = np.concatenate([signs, signs[::3]]), np.concatenate([guess, guess[::3]])
+    odds = judged_odds(twice, twice_guess, usual=slice(len(signs)))
+    assert odds[: len(signs)] == pytest.approx(judged_odds(signs, guess))
+    assert odds[len(signs) :] == pytest.approx(odds[: len(signs) : 3])

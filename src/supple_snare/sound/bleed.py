@@ -8,61 +8,28 @@ stroke of this microphone's drum, and `own_drum` whether there is such a drum.
 from __future__ import annotations
 
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
 from supple_snare.sound.arrivals import find_arrivals
 from supple_snare.sound.attacks import Analysis
-from supple_snare.sound.bare import Heard, bare_attacks
 from supple_snare.sound.ear import Ear
-from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.likeliest import likeliest_starts
 from supple_snare.sound.lines import judge_lines
+from supple_snare.sound.masked import find_masked
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.own_drum import own_drum_odds
 from supple_snare.sound.ringing import is_struck
-from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.sides import in_stereo
-from supple_snare.sound.signs import Signs, heard_around, signs_of
-from supple_snare.sound.sources import Sources, learn_sources, strengths
-from supple_snare.sound.starts import rough_starts, settle_beside
-from supple_snare.sound.twins import find_drums, groups_without_twins
 from supple_snare.sound.verdict import Verdict, verdict_of
+from supple_snare.sound.weighing import Weighed, weigh_signs
 from supple_snare.timing.units import FloatArray, IntArray
-
-_COVERING_S = np.array([-0.025, 0.004])
-"""What was struck in that time around an attack may cover its start; nearest attacks of one drum lie farther apart."""
 
 _SURELY_ODDS = 2.0
 """What is as unlikely a stroke as that, as log odds, surely bleeds in."""
-
-
-@dataclass(frozen=True, eq=False)
-class Weighed:
-    """What speaks for each of the n attacks of a track having been played into it.
-
-    Attributes
-    ----------
-    start_s : float array, shape (n,)
-        Settled starts.
-    others : float array, shape (n, views)
-        Amplitude of all else that sounds at each, in each view.
-    signs : Signs or None
-        None where there are no attacks.
-    bare : Rises
-        The attacks without what the neighbours' strokes make of them.
-    closeness : float
-        Whether the microphone has a drum of its own at all, as log odds (`sources`).
-    """
-
-    start_s: FloatArray
-    others: FloatArray
-    signs: Signs | None
-    bare: Rises
-    closeness: float
 
 
 def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdict]:
@@ -125,9 +92,11 @@ def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
     judged = [_judge(each, alone=len(analyses) == 1) for each in weighed]
     starts = _starts_of_strokes(drums, weighed, judged)
     verdicts = []
-    for track, (each, (log_odds, own_drum)) in enumerate(zip(weighed, judged, strict=True)):
+    for track, (each, (odds, own_drum)) in enumerate(zip(weighed, judged, strict=True)):
+        has_drum = own_drum > 0.0 and len(analyses) > 1
+        start_s, log_odds = find_masked(each, starts[track], odds) if has_drum else (starts[track], odds)
         bare = replace(analyses[track], attacks=each.bare)
-        verdict = verdict_of(bare, starts[track], each.others[:, 0], log_odds, int(drums[track]))
+        verdict = verdict_of(bare, start_s, each.others[:, 0], log_odds, int(drums[track]))
         verdicts.append(replace(verdict, is_far=own_drum < 0.0))
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
@@ -165,81 +134,3 @@ def _starts_of_strokes(
         start_s[mine] = likeliest_starts(each.bare[mine], each.others[mine], start_s[mine], arrivals)
         starts.append(start_s)
     return starts
-
-
-def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
-    """For each track the drum that it hears (`twins.find_drums`), and what speaks for its attacks. Of two microphones
-    of one drum each is judged without the other."""
-    if not any(len(analysis.attacks) for analysis in analyses):
-        nothing = np.zeros(0)
-        others = np.zeros((0, len(VIEWS)))
-        return np.arange(len(analyses)), [Weighed(nothing, others, None, each.attacks, 0.0) for each in analyses]
-    rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
-    events = _events_of(analyses, rough_s)
-    drums = find_drums(events)
-    weighed: dict[int, Weighed] = {}
-    for group in groups_without_twins(drums):
-        members = group.tolist()
-        those, theirs_s = [analyses[track] for track in members], [rough_s[track] for track in members]
-        heard = events if len(members) == len(analyses) else _events_of(those, theirs_s)
-        weighed = dict(zip(members, _weigh_group(those, theirs_s, heard), strict=True)) | weighed
-    return drums, [weighed[track] for track in range(len(analyses))]
-
-
-def _events_of(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> Events:
-    seen_s = [analysis.attacks.seen_s for analysis in analyses]
-    return gather_events([analysis.levels for analysis in analyses], rough_s, seen_s)
-
-
-def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], events: Events) -> list[Weighed]:
-    """`weigh_signs` where no two microphones are of one drum."""
-    sources = learn_sources(events)
-    struck_s = _struck_s(analyses, sources, rough_s)
-    starts, others = [], []
-    for track, analysis in enumerate(analyses):
-        heard, bleed = _likely_bleed(analyses, sources, track, rough_s[track], struck_s)
-        settled_s, beside = settle_beside(analysis.attacks, heard, bleed)
-        starts.append(settled_s)
-        others.append(beside)
-    weighed = []
-    signs = [signs_of(analyses, sources, track, starts) for track in range(len(analyses))]
-    everyone = [
-        Heard(analysis.attacks, start_s, each.log_odds() if each is not None else np.zeros(0), bool(close > 0.0))
-        for analysis, start_s, each, close in zip(analyses, starts, signs, sources.closeness, strict=True)
-    ]
-    for track, own in enumerate(signs):
-        bare, whole = bare_attacks(everyone, track), own
-        if own is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
-            whole = own.beside_plain_ones(everyone[track], bare)
-        weighed.append(Weighed(starts[track], others[track], whole, bare, float(sources.closeness[track])))
-    return weighed
-
-
-def _struck_s(analyses: Sequence[Analysis], sources: Sources, rough_s: Sequence[FloatArray]) -> list[FloatArray | None]:
-    """When each source was struck, as far as can be told yet; None for one that has no microphone close to it."""
-    struck: list[FloatArray | None] = []
-    for track, times in enumerate(rough_s):
-        if sources.closeness[track] <= 0.0:
-            struck.append(None)
-            continue
-        signs = signs_of(analyses, sources, track, rough_s)
-        struck.append(np.sort(times[signs.log_odds() > 0.0]) if signs is not None else np.zeros(0))
-    return struck
-
-
-def _likely_bleed(
-    analyses: Sequence[Analysis],
-    sources: Sources,
-    track: int,
-    time_s: FloatArray,
-    struck_s: Sequence[FloatArray | None],
-) -> tuple[FloatArray, FloatArray]:
-    """What starts in a track at moments, and how much of it sources make that were struck then, each (n, BANDS)."""
-    heard = heard_around(analyses, sources, track, time_s)
-    strength = strengths(heard, sources.usual_pattern)
-    for source, times in enumerate(struck_s):
-        if source == track:
-            strength[:, source] = 0.0
-        elif times is not None:
-            strength[:, source] *= np.diff(np.searchsorted(times, time_s[:, None] + _COVERING_S), axis=1)[:, 0] > 0
-    return heard[:, track], strength @ sources.usual_pattern[track].T

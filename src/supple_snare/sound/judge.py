@@ -29,6 +29,7 @@ PLAIN_ODDS = 2.0
 
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80
+_ALL = slice(None)
 
 _SHIFTS = np.arange(-5.0, 6.01, 0.1)
 _BLUR = 0.5
@@ -80,7 +81,7 @@ def judges(file: Path) -> Judges:
     return msgspec.json.decode(file.read_bytes(), type=Judges)
 
 
-def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None) -> FloatArray:
+def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None, usual: slice = _ALL) -> FloatArray:
     """Log odds of attacks of one track.
 
     Parameters
@@ -90,6 +91,8 @@ def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None) 
         Log odds by the signs alone.
     by : Judges, optional
         By default the networks for drums that come with the program.
+    usual : slice, optional
+        Which of them tell what is usual on the track; by default all.
 
     Returns
     -------
@@ -99,7 +102,8 @@ def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None) 
     if not len(signs):
         return guess
     by = judges(DRUMS_FILE) if by is None else by
-    return weighed(by.odds(network_inputs(signs, guess, usual_gap(np.array(by.mean)))), guess)
+    inputs = network_inputs(signs, guess, usual_gap(np.array(by.mean)), usual)
+    return weighed(by.odds(inputs), guess, usual)
 
 
 def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
@@ -107,27 +111,28 @@ def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
     return _ALONE_LEVEL * level_db + _ALONE_RISE * rise_db + _ALONE_BIAS
 
 
-def weighed(odds: FloatArray, guess: FloatArray) -> FloatArray:
+def weighed(odds: FloatArray, guess: FloatArray, usual: slice = _ALL) -> FloatArray:
     """Odds by the networks and the guess together, with the line between played and bleed at 0.
 
     The guess has a say: it knows less, and errs less where a track is like none that the networks were fitted to. Where
     most attacks that speak for themselves are doubted all odds are raised.
     """
     odds = odds + _GUESS_WORD * guess
-    plain = guess > PLAIN_ODDS
-    if np.count_nonzero(plain) >= _PLAIN_LEAST:
-        odds = odds + max(0.0, -float(np.median(odds[plain])))
-    return odds - emptiest_place(odds)
+    plain = odds[usual][guess[usual] > PLAIN_ODDS]
+    if len(plain) >= _PLAIN_LEAST:
+        odds = odds + max(0.0, -float(np.median(plain)))
+    return odds - emptiest_place(odds[usual])
 
 
-def network_inputs(signs: FloatArray, guess: FloatArray, gap: FloatArray | float) -> FloatArray:
+def network_inputs(signs: FloatArray, guess: FloatArray, gap: FloatArray | float, usual: slice = _ALL) -> FloatArray:
     """The signs, and each less what is usual for plain strokes and for bleed, shape (n, 3 · signs).
 
     Plain strokes lie at least by a gap, one a sign, above the bleed where next to nothing bleeds.
     """
-    own = np.median(signs[_plain(guess)], axis=0)
-    bleed = np.percentile(signs[_plain(-guess)], _BLEED_PERCENT, axis=0)
-    if np.count_nonzero(guess < -PLAIN_ODDS) < _PLAIN_LEAST:
+    those, by = signs[usual], guess[usual]
+    own = np.median(those[_plain(by)], axis=0)
+    bleed = np.percentile(those[_plain(-by)], _BLEED_PERCENT, axis=0)
+    if np.count_nonzero(by < -PLAIN_ODDS) < _PLAIN_LEAST:
         # Where nothing bleeds, the likeliest bleed is made of strokes: it must not be told from itself.
         bleed = np.minimum(bleed, own - gap)
     return np.concatenate([signs, signs - own, signs - bleed], axis=1)

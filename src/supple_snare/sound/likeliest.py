@@ -12,7 +12,7 @@ after the start it comes, and a few say nothing at all.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from functools import cached_property
 
 import numpy as np
@@ -71,8 +71,15 @@ _EXAMPLES = 24
 _PLAINEST = 8.0
 _LOUD_SHARE = 0.1
 _ANY_OTHER = 0.1
-_FARTHEST_S = 0.020
 """So many well-seen loud attacks are examples; so likely an attack rises like none of them, but as drums do."""
+
+_FARTHEST_S = 0.020
+_WITHIN_S = (-_FARTHEST_S, _FARTHEST_S)
+"""So far before and after a guess an attack may have begun."""
+
+_SOON_S, _LATER_S, _PASSED_BEFORE = 0.003, (0.003, 0.030), 0.99
+"""What is passed so soon after something began, that most likely passed; and how long after it a stroke may begin that
+had no attack of its own."""
 
 _BEYOND_DOUBT = 2.5
 """How far the first share of an attack stands above all else for its start to be seen beyond doubt."""
@@ -113,9 +120,7 @@ def likeliest_starts(
     clearance = first_clearance(rises, others[:, 0])
     plain = ((clearance > _BEYOND_DOUBT) & begins_at_once(rises)) | begins_as_often(rises)
     start_s = np.where(plain, rises.crossing_s[:, 0, 0], guess_s)
-    loud = np.flatnonzero(rises.peak[:, 0] > _LOUD_SHARE * np.percentile(rises.peak[:, 0], 95))
-    seen_well = np.minimum(clearance[loud], _PLAINEST) + rises.peak[loud, 0] / rises.peak[:, 0].max(initial=1e-9)
-    chosen = loud[np.argsort(-seen_well, kind="stable")[:_EXAMPLES]]
+    chosen = _examples(rises, clearance, np.arange(len(rises)))
     signs = _Signs.of(rises, others, arrivals)
     for those in (chosen[~plain[chosen]], np.flatnonzero(~plain)):  # first the examples themselves
         ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
@@ -123,6 +128,50 @@ def likeliest_starts(
             rows = those[first : first + _ROWS]
             start_s[rows] = _likeliest(signs, ways, rows, chosen, start_s[rows])
     return np.maximum(start_s, np.maximum(earliest_starts(rises, others[:, 0]), 0.0))
+
+
+def starts_later(rises: Rises, others: FloatArray, start_s: FloatArray, own: NDArray[np.bool_]) -> FloatArray:
+    """Where a stroke most likely began, if any, after something else had.
+
+    Parameters
+    ----------
+    rises : Rises
+        n attacks of one track.
+    others : float array, shape (n, views)
+        Amplitude of all else that sounds at each attack in each view.
+    start_s : float array, shape (n,)
+        Starts; of those that are not its own, of what had begun before.
+    own : bool array, shape (n,)
+        Which attacks are strokes of its drum: this one rises as they do.
+
+    Returns
+    -------
+    float array, shape (n,)
+        Starts in seconds: the same where nothing speaks for a later one.
+    """
+    rows = np.flatnonzero(~own)
+    if not own.any() or not len(rows):
+        return start_s
+    clearance = first_clearance(rises, others[:, 0])
+    chosen = _examples(rises, clearance, np.flatnonzero(own))
+    signs = _Signs.of(rises, others, None)
+    # What was passed by then, something else passed.
+    before = signs.passed_s < (start_s + _SOON_S)[:, None]
+    signs = replace(signs, covered=np.where(before, np.float32(_PASSED_BEFORE), signs.covered))
+    ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
+    later_s = start_s.copy()
+    for first in range(0, len(rows), _ROWS):
+        those = rows[first : first + _ROWS]
+        later_s[those] = _likeliest(signs, ways, those, chosen, start_s[those], _LATER_S)
+    return np.where(later_s > start_s + _SLIP_S, later_s, start_s)  # to the sample it may slip without a reason
+
+
+def _examples(rises: Rises, clearance: FloatArray, among: IntArray) -> IntArray:
+    """The loud attacks, of some, that are seen best."""
+    peak = rises.peak[among, 0]
+    loud = among[peak > _LOUD_SHARE * np.percentile(peak, 95)]
+    seen_well = np.minimum(clearance[loud], _PLAINEST) + rises.peak[loud, 0] / peak.max(initial=1e-9)
+    return loud[np.argsort(-seen_well, kind="stable")[:_EXAMPLES]]
 
 
 @dataclass(frozen=True, eq=False)
@@ -212,13 +261,19 @@ class _Ways:
         )
 
 
-def _likeliest(signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, guess_s: FloatArray) -> FloatArray:
+def _likeliest(
+    signs: _Signs,
+    ways: _Ways,
+    rows: IntArray,
+    examples: IntArray,
+    guess_s: FloatArray,
+    within_s: tuple[float, float] = _WITHIN_S,
+) -> FloatArray:
     """Likeliest start of some attacks of those that each sign tells: by how drums rise, then, of the few likeliest so,
     by all ways, and at last to the sample by the likeliest way."""
     every, passed_s = np.arange(len(rows)), signs.passed_s[rows]
     lags_s = np.vstack([ways.lag_s[-1:], np.median(ways.lag_s, axis=0, keepdims=True)])
-    told_s = _near(guess_s, (passed_s[:, None, :] - lags_s).reshape(len(rows), -1), _FARTHEST_S)
-    told_s = np.sort(told_s, axis=1)
+    told_s = np.sort(_near(guess_s, (passed_s[:, None, :] - lags_s).reshape(len(rows), -1), within_s), axis=1)
     again = np.diff(told_s, axis=1, prepend=-np.inf) < _SAME_S
     at_first = np.where(again, -np.inf, _log_odds(signs, rows, told_s, ways[-1:])[:, :, 0])
     few = np.argsort(-at_first, axis=1, kind="stable")[:, :_FEW]
@@ -227,15 +282,19 @@ def _likeliest(signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, g
     odds[:, :, :-1] -= np.where(rows[:, None] == examples, np.inf, 0.0)[:, None, :]  # itself tells nothing
     best = np.logaddexp.reduce(odds, axis=2).argmax(axis=1)
     way = odds[every, best].argmax(axis=1)
-    told_s = _near(told_s[every, best], passed_s - ways.lag_s[way], _SLIP_S)
+    told_s = _near(told_s[every, best], passed_s - ways.lag_s[way], (-_SLIP_S, _SLIP_S))
     best = _log_odds(signs, rows, told_s, ways[way[:, None, None]])[:, :, 0].argmax(axis=1)
     return np.asarray(told_s[every, best])
 
 
-def _near(guess_s: FloatArray, told_s: FloatArray, farthest_s: float) -> FloatArray:
-    """A guess, and what else is told no farther from it, shape (rows, 1 + told)."""
-    around_s = np.where(np.abs(told_s - guess_s[:, None]) < farthest_s, told_s, guess_s[:, None])
-    return np.column_stack([guess_s, around_s])
+def _near(guess_s: FloatArray, told_s: FloatArray, within_s: tuple[float, float]) -> FloatArray:
+    """What is told within a span after a guess (or before), shape (rows, 1 + told); the guess itself if it lies in it
+    or nothing does."""
+    after_s, (least_s, most_s) = told_s - guess_s[:, None], within_s
+    inside = (after_s > least_s) & (after_s < most_s)
+    first_s = np.where(inside, told_s, np.inf).min(axis=1)
+    else_s = guess_s if least_s < 0.0 else np.where(np.isfinite(first_s), first_s, guess_s)
+    return np.column_stack([else_s, np.where(inside, told_s, else_s[:, None])])
 
 
 def _log_odds(signs: _Signs, rows: IntArray, start_s: FloatArray, ways: _Ways) -> FloatArray:

@@ -1,8 +1,8 @@
 """Ringing drums: taken for notes when listened to alone, and told as drums by their group.
 
 A tom that sings, a snare that rings, or a bass drum into whose microphone a horn bleeds seems to play notes: something
-with a pitch goes on after its strokes. Beside the other tracks it shows that it is struck. Its strokes are surely its own, a
-few among much bleed, and sound the same each time, or are gone at once, as notes of a line are not.
+with a pitch goes on after its strokes. Beside the other tracks it shows that it is struck. Its strokes are surely its
+own, a few among much bleed, and sound the same each time, or are gone at once, as notes of a line are not.
 """
 
 from __future__ import annotations
@@ -24,8 +24,9 @@ _LEFT_DB = (-15.0, 3.0)
 """The least and most that counts: held notes are louder some 100 ms after their start, drums never."""
 
 _WEIGHTS, _BIAS = (0.46, -1.29, -0.23, -1.87), -11.8
-"""Logistic regression on 100 drums that by themselves were taken for notes, of 38 kits, and 79 lines. With each kit left
-out in turn 95 of the drums and one of the lines are told as drums; for the lines' sake the bias is 0.5 below its fit."""
+"""Logistic regression on 100 drums that by themselves were taken for notes, of 38 kits, and 79 lines. With each kit
+left out in turn 95 of the drums and one of the lines are told as drums; for the lines' sake the bias is 0.5 below its
+fit."""
 
 
 def is_struck(analysis: Analysis, verdict: Verdict) -> bool:
