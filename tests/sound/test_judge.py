@@ -106,3 +106,13 @@ def test_what_is_usual_may_be_told_by_some_of_the_attacks():
     odds = judged_odds(twice, twice_guess, usual=slice(len(signs)))
     assert odds[: len(signs)] == pytest.approx(judged_odds(signs, guess))
     assert odds[len(signs) :] == pytest.approx(odds[: len(signs) : 3])
+
+
+def test_no_line_leaves_most_of_those_out_that_speak_for_themselves():
+    """Though the emptiest place lies above them: two strokes far louder than the others are not all there is."""
+    own, bleed = np.array([1.9, 2.0, 2.3, 2.3, 5.4, 5.6]), np.linspace(-6.0, 0.8, 60)
+    guess = np.concatenate([np.full(len(own), 4.0), np.full(len(bleed), -4.0)])
+    odds = np.concatenate([own, bleed]) - 0.1 * guess
+    assert emptiest_place(np.concatenate([own, bleed])) > 3.0
+    played = weighed(odds, guess) > 0.0
+    assert played.tolist() == (guess > 0.0).tolist()

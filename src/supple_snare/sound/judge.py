@@ -29,6 +29,7 @@ PLAIN_ODDS = 2.0
 
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80
+_CLEAR_OF_LINE = 0.5
 _ALL = slice(None)
 
 _SHIFTS = np.arange(-5.0, 6.01, 0.1)
@@ -115,13 +116,15 @@ def weighed(odds: FloatArray, guess: FloatArray, usual: slice = _ALL) -> FloatAr
     """Odds by the networks and the guess together, with the line between played and bleed at 0.
 
     The guess has a say: it knows less, and errs less where a track is like none that the networks were fitted to. Where
-    most attacks that speak for themselves are doubted all odds are raised.
+    most attacks that speak for themselves are doubted all odds are raised, and no line leaves most of them out.
     """
     odds = odds + _GUESS_WORD * guess
     plain = odds[usual][guess[usual] > PLAIN_ODDS]
-    if len(plain) >= _PLAIN_LEAST:
-        odds = odds + max(0.0, -float(np.median(plain)))
-    return odds - emptiest_place(odds[usual])
+    if len(plain) < _PLAIN_LEAST:
+        return odds - emptiest_place(odds[usual])
+    odds = odds + max(0.0, -float(np.median(plain)))
+    most_stay = max(0.0, float(np.median(plain)) - _CLEAR_OF_LINE)
+    return odds - min(emptiest_place(odds[usual]), most_stay)
 
 
 def network_inputs(signs: FloatArray, guess: FloatArray, gap: FloatArray | float, usual: slice = _ALL) -> FloatArray:
