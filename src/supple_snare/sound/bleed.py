@@ -2,7 +2,8 @@
 
 For each attack the sources learned from the take (`sources`) tell how much of it the neighbours explain, band by band,
 and its waveform, what they leave of it (`bare`). From these and other `signs` `judge` tells the odds that it was a
-stroke of this microphone's drum, and `own_drum` whether there is such a drum.
+stroke of this microphone's drum, and `own_drum` whether there is such a drum; `masked` looks once more at what bleeds
+in.
 """
 
 from __future__ import annotations
