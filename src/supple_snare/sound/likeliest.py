@@ -124,9 +124,7 @@ def likeliest_starts(
     signs = _Signs.of(rises, others, arrivals)
     for those in (chosen[~plain[chosen]], np.flatnonzero(~plain)):  # first the examples themselves
         ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
-        for first in range(0, len(those), _ROWS):
-            rows = those[first : first + _ROWS]
-            start_s[rows] = _likeliest(signs, ways, rows, chosen, start_s[rows])
+        start_s = _with_likeliest(signs, ways, those, chosen, start_s, _WITHIN_S)
     return np.maximum(start_s, np.maximum(earliest_starts(rises, others[:, 0]), 0.0))
 
 
@@ -159,10 +157,7 @@ def starts_later(rises: Rises, others: FloatArray, start_s: FloatArray, own: NDA
     before = signs.passed_s < (start_s + _SOON_S)[:, None]
     signs = replace(signs, covered=np.where(before, np.float32(_PASSED_BEFORE), signs.covered))
     ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
-    later_s = start_s.copy()
-    for first in range(0, len(rows), _ROWS):
-        those = rows[first : first + _ROWS]
-        later_s[those] = _likeliest(signs, ways, those, chosen, start_s[those], _LATER_S)
+    later_s = _with_likeliest(signs, ways, rows, chosen, start_s, _LATER_S)
     return np.where(later_s > start_s + _SLIP_S, later_s, start_s)  # to the sample it may slip without a reason
 
 
@@ -261,13 +256,19 @@ class _Ways:
         )
 
 
+def _with_likeliest(
+    signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, start_s: FloatArray, within_s: tuple[float, float]
+) -> FloatArray:
+    """Starts, those of some attacks the likeliest within a span around what they were: so many attacks at a time."""
+    told_s = start_s.copy()
+    for first in range(0, len(rows), _ROWS):
+        those = rows[first : first + _ROWS]
+        told_s[those] = _likeliest(signs, ways, those, examples, start_s[those], within_s)
+    return told_s
+
+
 def _likeliest(
-    signs: _Signs,
-    ways: _Ways,
-    rows: IntArray,
-    examples: IntArray,
-    guess_s: FloatArray,
-    within_s: tuple[float, float] = _WITHIN_S,
+    signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, guess_s: FloatArray, within_s: tuple[float, float]
 ) -> FloatArray:
     """Likeliest start of some attacks of those that each sign tells: by how drums rise, then, of the few likeliest so,
     by all ways, and at last to the sample by the likeliest way."""

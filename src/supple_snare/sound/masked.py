@@ -42,7 +42,8 @@ def find_masked(weighed: Weighed, start_s: FloatArray, log_odds: FloatArray) -> 
     columns = np.concatenate([signs.columns(), again.columns()[moved]])
     guess = np.concatenate([signs.log_odds(), again.log_odds()[moved]])
     odds = judged_odds(columns, guess, usual=slice(len(own)))[len(own) :]
-    found = np.flatnonzero(moved)[odds > _SURELY_ODDS]
+    sure = odds > _SURELY_ODDS
+    found = np.flatnonzero(moved)[sure]
     start_s, log_odds = start_s.copy(), log_odds.copy()
-    start_s[found], log_odds[found] = later_s[found], odds[odds > _SURELY_ODDS]
+    start_s[found], log_odds[found] = later_s[found], odds[sure]
     return start_s, log_odds
