@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -19,6 +20,7 @@ from numpy.typing import NDArray
 from supple_snare.exchange.midi import read_notes
 from supple_snare.session.document import Ghosts, Group, Hold, Part, Session, Track
 from supple_snare.session.mending import track_hits
+from supple_snare.session.side_by_side import side_by_side
 from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import judge_group
 from supple_snare.sound.ear import Ear
@@ -183,10 +185,10 @@ class Stages:
 
     def analyse_all(self, session: Session, progress: Progress | None = None) -> None:
         """Listen to everything that is not known yet."""
-        missing = self.missing(session, session.tracks)
-        for number, (_track, ear) in enumerate(missing):
-            report = None if progress is None else part_of(progress, number, len(missing))
-            self.learn(ear, analyse(ear, report))
+        unheard = [ear for _track, ear in self.missing(session, session.tracks)]
+        found = side_by_side([partial(analyse, ear) for ear in unheard], progress)
+        for ear, analysis in zip(unheard, found, strict=True):
+            self.learn(ear, analysis)
         for _group, ears, analyses in self.unjudged(session):
             self.learn_verdicts(ears, judge_group(ears, analyses))
         for part in self.unread(session):

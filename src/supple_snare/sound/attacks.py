@@ -195,8 +195,8 @@ def _refine_block(reader: EarReader, centres: NDArray[np.intp], rise_db: NDArray
     before, after = round(BEFORE_S * rate), round(AFTER_S * rate)
     first = int(centres[0]) - before
     stretch = reader.read_mono(first, int(centres[-1]) + after - first)
-    rows = (centres - before - first)[:, None] + np.arange(before + after)
-    return measure_rises(stretch[rows], centres, rise_db, rate_hz=rate)
+    windows = np.lib.stride_tricks.sliding_window_view(stretch, before + after)[centres - before - first]
+    return measure_rises(windows, centres, rise_db, rate_hz=rate)
 
 
 def _begun(found: Rises) -> Rises:

@@ -215,7 +215,7 @@ class _Ways:
     ----------
     lag_s : float array, shape (m + 1, signs)
         How long after the start each sign comes.
-    before_s, after_s : float array, shape (m + 1, signs)
+    before_s, after_s : float32 array, shape (m + 1, signs)
         How far it strays to either side.
     centre_s : float array, shape (m + 1,)
         How long after the start the spectrum rises most.
@@ -234,9 +234,11 @@ class _Ways:
         return _Ways(*(getattr(self, field.name)[which] for field in fields(self)))
 
     @cached_property
-    def sharpness(self) -> _Floats:
-        """Largest density of each sign, a second."""
-        return np.asarray(np.float32(2.0 / np.pi) / (self.before_s + self.after_s))
+    def by_sign(self) -> list[tuple[_Floats, _Floats, _Floats, _Floats]]:
+        """Of each sign: lag, how far it strays before and after, and its largest density, a second; all (m + 1,)."""
+        sharpness = np.float32(2.0 / np.pi) / (self.before_s + self.after_s)
+        every = (self.lag_s.astype(np.float32), self.before_s, self.after_s, sharpness)
+        return list(zip(*(np.ascontiguousarray(np.moveaxis(each, -1, 0)) for each in every), strict=True))
 
     @classmethod
     def of(cls, signs: _Signs, examples: IntArray, start_s: FloatArray, clearance: FloatArray) -> _Ways:
@@ -308,15 +310,27 @@ def _log_odds(signs: _Signs, rows: IntArray, start_s: FloatArray, ways: _Ways) -
         density = np.ones(odds.shape, dtype=np.float32)
         for sign in range(view * len(SHARES), (view + 1) * len(SHARES)):
             covered, then = (each[rows, None, None, sign] for each in (signs.covered, signs.covered_then))
-            density *= _density(after_s[:, :, None, sign], covered, then, ways, sign)
+            density *= _density(after_s[:, :, None, sign], covered, then, *ways.by_sign[sign])
         odds += _WORD * np.log(density)
     return odds
 
 
-def _density(after_s: _Floats, covered: _Floats, then: _Floats, ways: _Ways, sign: int) -> _Floats:
-    """How likely a sign comes so long after the start, a second."""
-    astray_s = after_s - ways.lag_s[..., sign].astype(np.float32)
-    early = astray_s < 0.0
-    astray = astray_s / np.where(early, ways.before_s[..., sign], ways.after_s[..., sign])
-    own = (1.0 - covered) * np.float32(1.0 - _LOST) * ways.sharpness[..., sign] / (1.0 + astray * astray)
-    return np.asarray(own + early * (covered * then * np.float32(1.0 - _LOST)) + np.float32(_LOST / _SPAN_S))
+def _density(
+    after_s: _Floats,
+    covered: _Floats,
+    then: _Floats,
+    lag_s: _Floats,
+    before_s: _Floats,
+    beyond_s: _Floats,
+    sharpness: _Floats,
+) -> _Floats:
+    """How likely a sign comes so long after the start, a second; in few arrays, since there are many candidates."""
+    density: _Floats = after_s - lag_s
+    early = density < 0.0
+    density /= np.where(early, before_s, beyond_s)
+    density *= density
+    density += 1.0
+    np.divide((1.0 - covered) * np.float32(1.0 - _LOST) * sharpness, density, out=density)
+    lost = np.float32(_LOST / _SPAN_S)
+    density += np.where(early, covered * then * np.float32(1.0 - _LOST) + lost, lost)
+    return density

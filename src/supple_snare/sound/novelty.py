@@ -88,14 +88,21 @@ class BandLevels:
         """
         frames_per_s = self.rate_hz / self.hop
         last = np.rint(np.broadcast_to(last_s, time_s.shape) * frames_per_s).astype(np.int64)
-        offsets = np.arange(round(first_s * frames_per_s), last.max(initial=0) + 1)
+        offsets = range(round(first_s * frames_per_s), int(last.max(initial=0)) + 1)
         centre = np.rint(time_s * frames_per_s).astype(np.int64)
         most = np.zeros((len(centre), BANDS), dtype=np.uint8)
+        if not len(centre) or not len(self.steps):
+            return np.asarray(_POWER[most])
+        shortest = int(last.min())
+        inside = range(-int(centre.min()), len(self.steps) - int(centre.max()))
         for offset in offsets:
             frame = centre + offset
-            inside = (frame >= 0) & (frame < len(self.steps)) & (offset <= last)
-            heard = self.steps[np.clip(frame, 0, max(len(self.steps) - 1, 0))] if len(self.steps) else most
-            most = np.maximum(most, np.where(inside[:, None], heard, 0))
+            heard = self.steps.take(frame, axis=0, mode="clip")
+            if offset not in inside:
+                heard[(frame < 0) | (frame >= len(self.steps))] = 0
+            if offset > shortest:
+                heard[offset > last] = 0
+            np.maximum(most, heard, out=most)
         return np.asarray(_POWER[most])
 
     def mean_db(self, time_s: FloatArray, spans_s: Sequence[tuple[float, float]]) -> FloatArray:
@@ -178,17 +185,14 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
     Each band's rise is from the loudest of the frames just before to the loudest just after, so that beating inside a
     ringing tail does not count; and a single band cannot outvote the others.
     """
-    from scipy.ndimage import maximum_filter1d
-
+    rise = np.zeros(len(levels_db), dtype=np.float32)
     if len(levels_db) < 8:
-        return np.zeros(len(levels_db), dtype=np.float32)
+        return rise
+    beyond = np.pad(levels_db, ((1, 1), (0, 0)), mode="edge")
+    loudest = np.maximum(np.maximum(beyond[:-2], beyond[1:-1]), beyond[2:])  # of each frame and its neighbours
     # Window and hop overlap by 4: frames 2 before and 2 after a sample share almost nothing of it.
-    before = maximum_filter1d(levels_db, 3, axis=0, origin=1, mode="nearest")
-    after = maximum_filter1d(levels_db, 3, axis=0, origin=-1, mode="nearest")
-    rise = np.zeros_like(levels_db)
-    rise[2:-2] = after[3:-1] - before[1:-3]
-    mean: NDArray[np.float32] = np.clip(rise, 0.0, _RISE_CAP_DB).mean(axis=1)
-    return mean
+    rise[2:-2] = np.clip(loudest[4:] - loudest[:-4], 0.0, _RISE_CAP_DB).mean(axis=1)
+    return rise
 
 
 def peaks_of_rise(rise: NDArray[np.float32]) -> NDArray[np.intp]:

@@ -236,8 +236,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
 
 def _shapes(windows: AnyArray, first: float, rate_hz: int) -> tuple[NDArray[np.int8], FloatArray]:
     """The waveforms from a sample of the windows on, and their largest amplitudes."""
-    leaning = banded(windows, _SHAPE_LEAN_HZ, None, rate_hz=rate_hz, order=1)
-    low = banded(leaning, None, _SHAPE_TOP_HZ, rate_hz=rate_hz)
+    low = banded(windows, _SHAPE_LEAN_HZ, _SHAPE_TOP_HZ, rate_hz=rate_hz, low_order=1)
     at = first + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
     left = np.floor(at).astype(np.int64)
     share = at - left

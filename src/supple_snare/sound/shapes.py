@@ -167,18 +167,23 @@ class _Shapes:
         self._beside_s = (place - np.rint(place)) / SHAPE_RATE_HZ
         last = self._first + _LENGTH + self._farthest
         self.whole: NDArray[np.bool_] = (self._first >= self._farthest) & (last <= SHAPE_SAMPLES + 2 * beyond)
-        padded = np.pad(rises.shape, ((0, 0), (beyond, beyond))) if beyond else rises.shape
-        self._cuts = np.lib.stride_tricks.sliding_window_view(padded, _LENGTH, axis=1)
+        self._padded = np.pad(rises.shape, ((0, 0), (beyond, beyond))) if beyond else rises.shape
 
     def laid_over(self, attacks: IntArray, examples: IntArray) -> Iterator[tuple[IntArray, NDArray[np.float32]]]:
         """Some attacks at a time: which, and their correlation with each example, shifted by more and more, of shape
         (rows, shifts, examples)."""
-        patterns = _at_one_loudness(self._cuts[examples, self._first[examples]])
-        shifts = np.arange(-self._farthest, self._farthest + 1)
+        patterns = self._stretches(examples, 0)[:, 0]
+        patterns = patterns / _energy(patterns)
         for begin in range(0, len(attacks), _ROWS):
             rows = attacks[begin : begin + _ROWS]
-            laid = _at_one_loudness(self._cuts[rows[:, None], self._first[rows, None] + shifts])
-            yield rows, laid @ patterns.T
+            laid = self._stretches(rows, self._farthest)
+            yield rows, laid @ patterns.T / _energy(laid)
+
+    def _stretches(self, attacks: IntArray, farthest: int) -> NDArray[np.float32]:
+        """What is laid of some attacks, shifted by up to so much either way, shape (n, shifts, samples)."""
+        whole = np.arange(_LENGTH + 2 * farthest) - farthest
+        kept = self._padded[attacks[:, None], self._first[attacks, None] + whole].astype(np.float32)
+        return np.ascontiguousarray(np.lib.stride_tricks.sliding_window_view(kept, _LENGTH, axis=1))
 
     def shift_s(self, attacks: IntArray, examples: IntArray, at: FloatArray) -> FloatArray:
         """By how much later than it was thought attacks start, as examples do, laid over them at some of the shifts;
@@ -187,10 +192,9 @@ class _Shapes:
         return np.asarray((at - self._farthest) / SHAPE_RATE_HZ + beside_s)
 
 
-def _at_one_loudness(cuts: NDArray[np.int8]) -> NDArray[np.float32]:
-    cuts = cuts.astype(np.float32)
-    energy = np.sqrt(np.sum(cuts**2, axis=-1, keepdims=True))
-    return np.asarray(cuts / np.maximum(energy, 1e-6))
+def _energy(waves: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Root of the energy of each waveform along the last axis, which stays with length one."""
+    return np.maximum(np.sqrt(np.einsum("...i,...i", waves, waves))[..., None], np.float32(1e-6))
 
 
 def _highest(curves: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
