@@ -19,7 +19,8 @@ longest ones of nine in ten attacks of its track, though never below the second.
 
 _TIMES_AS_LONG = 4.0
 _LOUD_SHARE, _LOUD_PERCENT = 0.25, 95
-"""A first step longer than so many times what loud attacks need for the rest of their rise is a long one, too."""
+"""A first step longer than so many times what loud attacks need for it, or for the rest of their rise, is a long one,
+too."""
 
 _AGREE_S = 0.0001
 _NEARLY_S = 0.0005
@@ -60,7 +61,7 @@ def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
 
     Where a step takes long, the shares before it were passed by something else, a neighbour's soft stroke just before.
     Where nearly all attacks are covered all first steps are long: then one that is, against how the attacks go on, must
-    come again out of quiet.
+    come again out of quiet. So must one that is long beside the others, of a drum that goes on slowly.
     """
     steps_s = np.diff(rises.crossing_s[:, 0, share : _REACHED + 1], axis=1)
     if not len(rises):
@@ -68,8 +69,8 @@ def begins_at_once(rises: Rises, share: int = 0) -> NDArray[np.bool_]:
     most_s = np.clip(2.0 * np.percentile(steps_s.max(axis=1), _USUAL_PERCENT), _SHORTEST_STEP_S, _LONGEST_STEP_S)
     as_usual = (steps_s <= np.maximum(most_s, 2.0 * np.median(steps_s, axis=0))).all(axis=1)
     loud = rises.peak[:, 0] >= _LOUD_SHARE * np.percentile(rises.peak[:, 0], _LOUD_PERCENT)
-    goes_on_s = np.median(steps_s[loud, 1:].sum(axis=1))
-    soon = steps_s[:, 0] < _SHORTEST_STEP_S + _TIMES_AS_LONG * goes_on_s
+    usual_s = min(np.median(steps_s[loud, 0]), np.median(steps_s[loud, 1:].sum(axis=1)))
+    soon = steps_s[:, 0] < _SHORTEST_STEP_S + _TIMES_AS_LONG * usual_s
     return np.asarray(as_usual & (soon | _repeats(steps_s.sum(axis=1), _out_of_quiet(rises, share), _AGAIN)))
 
 
