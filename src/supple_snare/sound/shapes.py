@@ -172,18 +172,20 @@ class _Shapes:
     def laid_over(self, attacks: IntArray, examples: IntArray) -> Iterator[tuple[IntArray, NDArray[np.float32]]]:
         """Some attacks at a time: which, and their correlation with each example, shifted by more and more, of shape
         (rows, shifts, examples)."""
-        patterns = self._stretches(examples, 0)[:, 0]
-        patterns = patterns / _energy(patterns)
+        patterns = self._kept(examples, 0)
+        patterns /= _energy(patterns)
         for begin in range(0, len(attacks), _ROWS):
             rows = attacks[begin : begin + _ROWS]
-            laid = self._stretches(rows, self._farthest)
-            yield rows, laid @ patterns.T / _energy(laid)
+            kept = self._kept(rows, self._farthest)
+            shifted = np.lib.stride_tricks.sliding_window_view(kept, _LENGTH, axis=1)
+            laid = (shifted.reshape(-1, _LENGTH) @ patterns.T).reshape(*shifted.shape[:2], len(examples))
+            laid /= _energy(kept)[:, :, None]
+            yield rows, laid
 
-    def _stretches(self, attacks: IntArray, farthest: int) -> NDArray[np.float32]:
-        """What is laid of some attacks, shifted by up to so much either way, shape (n, shifts, samples)."""
-        whole = np.arange(_LENGTH + 2 * farthest) - farthest
-        kept = self._padded[attacks[:, None], self._first[attacks, None] + whole].astype(np.float32)
-        return np.ascontiguousarray(np.lib.stride_tricks.sliding_window_view(kept, _LENGTH, axis=1))
+    def _kept(self, attacks: IntArray, farthest: int) -> NDArray[np.float32]:
+        """What is laid over one another, and so many samples more to either side, shape (n, samples)."""
+        samples = np.arange(-farthest, _LENGTH + farthest)
+        return self._padded[attacks[:, None], self._first[attacks, None] + samples].astype(np.float32)
 
     def shift_s(self, attacks: IntArray, examples: IntArray, at: FloatArray) -> FloatArray:
         """By how much later than it was thought attacks start, as examples do, laid over them at some of the shifts;
@@ -192,9 +194,11 @@ class _Shapes:
         return np.asarray((at - self._farthest) / SHAPE_RATE_HZ + beside_s)
 
 
-def _energy(waves: NDArray[np.float32]) -> NDArray[np.float32]:
-    """Root of the energy of each waveform along the last axis, which stays with length one."""
-    return np.maximum(np.sqrt(np.einsum("...i,...i", waves, waves))[..., None], np.float32(1e-6))
+def _energy(kept: NDArray[np.float32]) -> NDArray[np.float32]:
+    """Root of the energy of each `_LENGTH` samples of waveforms that follow one another, shape (n, shifts); of whole
+    numbers as they are kept (`Rises.shape`), so that the sums are exact."""
+    until = np.cumsum(np.pad(kept, ((0, 0), (1, 0))) ** 2, axis=1)
+    return np.maximum(np.sqrt(until[:, _LENGTH:] - until[:, :-_LENGTH]), np.float32(1e-6))
 
 
 def _highest(curves: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:

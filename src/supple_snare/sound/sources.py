@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.events import SAME_EVENT_S, Events, rising, steady_lags
+from supple_snare.sound.files import AnyArray
 from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.timing.units import FloatArray, IntArray, amplitude_to_db, frozen
 
@@ -447,22 +448,23 @@ def _divergence(heard: FloatArray, made: FloatArray) -> FloatArray:
 
 def _solve(mixture: FloatArray, pattern: FloatArray, rounds: int) -> FloatArray:
     """Strengths after so many steps; some rows at a time, which stay in the processor's cache for all of these."""
-    strength = np.maximum(mixture @ pattern / np.maximum(np.sum(pattern**2, axis=0), _TINY), _TINY)
+    strength: FloatArray = np.maximum(mixture @ pattern / np.maximum(np.sum(pattern**2, axis=0), _TINY), _TINY)
+    coarse = pattern.astype(np.float32)  # each step brings the strengths nearer: what one rounds the next makes good
     for first in range(0, len(mixture), _ROWS):
         rows = slice(first, first + _ROWS)
-        some = strength[rows]
+        heard, some = mixture[rows].astype(np.float32), strength[rows].astype(np.float32)
         for _ in range(rounds):
-            some = _step(mixture[rows], pattern, some)
+            some = _step(heard, coarse, some)
         strength[rows] = some
     return strength
 
 
-def _step(mixture: FloatArray, pattern: FloatArray, strength: FloatArray) -> FloatArray:
+def _step(mixture: AnyArray, pattern: AnyArray, strength: AnyArray) -> AnyArray:
     """One multiplicative step toward the strengths that explain a mixture."""
     ratio = strength @ pattern.T
     ratio += _TINY
     np.divide(mixture, ratio, out=ratio)
-    stepped: FloatArray = ratio @ pattern
+    stepped: AnyArray = ratio @ pattern
     stepped *= strength
     stepped /= pattern.sum(axis=0) + _TINY
     return stepped
