@@ -20,6 +20,9 @@ from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
+_FAR_APART = 4
+"""What lies between stretches of sound is left out if it is so many times as long as they are."""
+
 _TELLING = 80
 """So many attacks are enough to tell what is played: those that lift the spectrum most."""
 
@@ -193,10 +196,16 @@ def _refine(reader: EarReader, frames: NDArray[np.intp], broadly: _Broadly, repo
 def _refine_block(reader: EarReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
     rate = reader.ear.rate_hz
     before, after = round(BEFORE_S * rate), round(AFTER_S * rate)
-    first = int(centres[0]) - before
-    stretch = reader.read_mono(first, int(centres[-1]) + after - first)
-    windows = np.lib.stride_tricks.sliding_window_view(stretch, before + after)[centres - before - first]
-    return measure_rises(windows, centres, rise_db, rate_hz=rate)
+    return measure_rises(_stretches(reader, centres - before, before + after), centres, rise_db, rate_hz=rate)
+
+
+def _stretches(reader: EarReader, first: NDArray[np.intp], length: int) -> AnyArray:
+    """So many samples from each of some on, shape (n, length); what lies between is not read if it is long."""
+    whole = int(first[-1] - first[0]) + length
+    if whole > _FAR_APART * len(first) * length:
+        return np.stack([reader.read_mono(int(each), length) for each in first])
+    sound = reader.read_mono(int(first[0]), whole)
+    return np.lib.stride_tricks.sliding_window_view(sound, length)[first - first[0]]
 
 
 def _begun(found: Rises) -> Rises:
