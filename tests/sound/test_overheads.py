@@ -116,6 +116,26 @@ def test_two_toms_are_no_pair(tmp_path: Path):
     assert not found["Tom R"].is_wide and not found["Tom L"].is_wide
 
 
+def test_two_microphones_of_one_drum_are_no_pair_though_a_neighbour_hears_it_late(tmp_path: Path):
+    """All hear both drums loud, low and high; the high one has strokes of its own, so that nobody hears them all."""
+    rng = np.random.default_rng(6)
+    low = drum_line(rng, np.arange(0.5, 23.0, 0.75), 60.0, seconds=24, softest=0.7)
+    high = drum_line(rng, np.arange(0.7, 23.0, 1.13), 2_500.0, seconds=24, softest=0.7)
+
+    def later(sound: np.ndarray, by_ms: float) -> np.ndarray:
+        return np.concatenate([np.zeros(round(0.001 * by_ms * RATE_HZ)), sound])[: len(sound)]
+
+    tracks = {
+        "low in": low + 0.5 * later(high, 3.0),
+        "low out": later(low, 0.5) + 0.45 * later(high, 2.6),
+        "high": high + 0.4 * later(low, 8.0),
+    }
+    found = judged(tmp_path, {name: sound + 1e-4 * rng.normal(size=len(sound)) for name, sound in tracks.items()})
+    assert not any(verdict.is_wide for verdict in found.values())
+    assert np.count_nonzero(found["high"].played) == 20
+    assert np.count_nonzero(found["low in"].played) == 30
+
+
 def test_close_microphones_are_judged_as_if_the_overheads_were_no_pair(tmp_path: Path):
     """Whatever an overhead claims."""
     made = take()

@@ -77,7 +77,9 @@ def find_overheads(
     # One side may hear the hats too softly to tell.
     wide |= {track for track in sides.keys() & drums.keys() if drums[track].is_far and sides[track] & wide}
     near = [track for track in drums if not any(heard[track].follows(heard[other]) for other in wide)]
-    if wide.issuperset(near) and all(heard[one].is_like(heard[other]) for one, other in pairwise(near)):
+    # Who has strokes of its own is close to a drum, however late it hears a neighbour's.
+    others_far = all(drums[track].is_far for track in drums.keys() - set(near))
+    if others_far and wide.issuperset(near) and all(heard[one].is_like(heard[two]) for one, two in pairwise(near)):
         return near
     told = {track for track in near if analyses[track].material is Material.DRUM_OVERHEAD}
     # A side that is taken for notes, loud as the players may be in it, has no say.
