@@ -15,7 +15,7 @@ from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from tests.conftest import RATE_HZ, drum_line, write_microphones
 from tests.sound import test_lines
-from tests.sound.test_lines import plucked
+from tests.sound.test_lines import across, plucked
 
 
 @cache
@@ -121,14 +121,10 @@ def test_two_microphones_of_one_drum_are_no_pair_though_a_neighbour_hears_it_lat
     rng = np.random.default_rng(6)
     low = drum_line(rng, np.arange(0.5, 23.0, 0.75), 60.0, seconds=24, softest=0.7)
     high = drum_line(rng, np.arange(0.7, 23.0, 1.13), 2_500.0, seconds=24, softest=0.7)
-
-    def later(sound: np.ndarray, by_ms: float) -> np.ndarray:
-        return np.concatenate([np.zeros(round(0.001 * by_ms * RATE_HZ)), sound])[: len(sound)]
-
     tracks = {
-        "low in": low + 0.5 * later(high, 3.0),
-        "low out": later(low, 0.5) + 0.45 * later(high, 2.6),
-        "high": high + 0.4 * later(low, 8.0),
+        "low in": low + across(high, 0.5, 0.003),
+        "low out": across(low, 1.0, 0.0005) + across(high, 0.45, 0.0026),
+        "high": high + across(low, 0.4, 0.008),
     }
     found = judged(tmp_path, {name: sound + 1e-4 * rng.normal(size=len(sound)) for name, sound in tracks.items()})
     assert not any(verdict.is_wide for verdict in found.values())
