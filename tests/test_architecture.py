@@ -8,7 +8,9 @@ import subprocess
 import sys
 from pathlib import Path
 
+import numpy as np
 import pytest
+import soundfile
 
 import supple_snare
 
@@ -53,12 +55,22 @@ def test_every_module_says_what_it_is_for():
                 assert ast.get_docstring(node), f"{path}: {node.name}"
 
 
+def loaded_by(code: str, modules: tuple[str, ...]) -> list[str]:
+    """Which of some modules a fresh interpreter has loaded after some code."""
+    code += f"\nimport sys; print(*[name for name in {modules!r} if name in sys.modules])"
+    return subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout.split()
+
+
 def test_the_window_does_not_wait_for_what_only_analysis_needs():
-    """SciPy's signal module alone takes a second to import: the window must be there before."""
-    slow = ("scipy.signal", "scipy.stats", "lxml", "wavinfo")
-    code = f"import sys, supple_snare.desk.window; print([name for name in {slow!r} if name in sys.modules])"
-    found = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
-    assert found.strip() == "[]"
+    """To import SciPy takes as long as to make the window."""
+    assert not loaded_by("import supple_snare.desk.window", ("scipy", "lxml", "wavinfo"))
+
+
+def test_finding_hits_does_not_wait_for_filters_of_others(tmp_path):
+    """SciPy's signal module alone takes two seconds to import, more than to listen to a minute of three tracks."""
+    soundfile.write(tmp_path / "a.wav", np.random.default_rng(1).normal(0.0, 0.1, 48_000), 48_000)
+    code = f"from supple_snare.cli import main; main(['hits', {str(tmp_path / 'a.wav')!r}])"
+    assert not loaded_by(code, ("scipy.signal", "scipy.stats", "scipy.ndimage", "scipy.fft"))
 
 
 def test_algebra_takes_one_core():

@@ -70,10 +70,10 @@ def test_reading_a_band_in_pieces_is_reading_it_whole(tmp_path):
     """No seam where blocks meet, and nothing before the file begins."""
     ear = Ear((recording(tmp_path, "a", strokes(190.0)),), band_hz=(300.0, 4_000.0))
     with EarReader(ear) as reader:
-        whole = reader.read_mono(0, 100_000)
-        parts = np.concatenate([reader.read_mono(start, 12_500) for start in range(0, 100_000, 12_500)])
+        whole = reader.read_each(np.array([0]), 100_000)[0]
+        parts = np.concatenate(reader.read_each(np.arange(0, 100_000, 12_500), 12_500))
         assert parts == pytest.approx(whole, abs=2e-5)
-        assert np.abs(reader.read_mono(-5_000, 5_000)).max() < 1e-6
+        assert np.abs(reader.read_each(np.array([-5_000]), 5_000)).max() < 1e-6
 
 
 def test_a_mix_hears_what_each_of_them_hears(tmp_path):

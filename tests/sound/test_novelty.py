@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from supple_snare.sound.ear import EAR_ORDER
-from supple_snare.sound.filters import banded
+from supple_snare.sound.filters import Bands
 from supple_snare.sound.novelty import BAND_EDGES_HZ, BANDS, peaks_of_rise, rise_curve
 from tests.conftest import RATE_HZ, drum, levels_of
 
@@ -89,6 +89,6 @@ def test_the_mean_of_spans_is_told_around_each_moment():
 def test_a_band_is_heard_in_levels_as_a_filter_would_leave_it():
     noise = np.random.default_rng(2).normal(0.0, 0.1, RATE_HZ).astype(np.float32)
     band_hz = (400.0, 3_000.0)
-    filtered = levels_of(banded(noise, *band_hz, rate_hz=RATE_HZ, order=EAR_ORDER))
+    filtered = levels_of(Bands(noise, RATE_HZ).between(*band_hz, order=EAR_ORDER))
     difference = levels_of(noise, band_hz=band_hz).decibels() - filtered.decibels()
     np.testing.assert_allclose(np.median(difference[10:-10], axis=0)[2:-1], 0.0, atol=1.0)

@@ -20,9 +20,6 @@ from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
-_FAR_APART = 4
-"""What lies between stretches of sound is left out if it is so many times as long as they are."""
-
 _TELLING = 80
 """So many attacks are enough to tell what is played: those that lift the spectrum most."""
 
@@ -162,7 +159,7 @@ def _guess(reader: EarReader, broadly: _Broadly) -> Material:
     frames = peaks_of_rise(broadly.rise_db)
     plainest = frames[np.sort(np.argsort(-broadly.rise_db[frames], kind="stable")[:_TELLING])]
     found = _refine(reader, plainest, broadly, lambda _share: None)
-    return guess_material(_begun(found), broadly.peaks, reader.read_mono)
+    return guess_material(_begun(found), broadly.peaks, reader.read_each)
 
 
 def _notes(reader: EarReader, broadly: _Broadly, report: Progress, *, soft: bool) -> Rises:
@@ -196,16 +193,7 @@ def _refine(reader: EarReader, frames: NDArray[np.intp], broadly: _Broadly, repo
 def _refine_block(reader: EarReader, centres: NDArray[np.intp], rise_db: NDArray[np.float32]) -> Rises:
     rate = reader.ear.rate_hz
     before, after = round(BEFORE_S * rate), round(AFTER_S * rate)
-    return measure_rises(_stretches(reader, centres - before, before + after), centres, rise_db, rate_hz=rate)
-
-
-def _stretches(reader: EarReader, first: NDArray[np.intp], length: int) -> AnyArray:
-    """So many samples from each of some on, shape (n, length); what lies between is not read if it is long."""
-    whole = int(first[-1] - first[0]) + length
-    if whole > _FAR_APART * len(first) * length:
-        return np.stack([reader.read_mono(int(each), length) for each in first])
-    sound = reader.read_mono(int(first[0]), whole)
-    return np.lib.stride_tricks.sliding_window_view(sound, length)[first - first[0]]
+    return measure_rises(reader.read_each(centres - before, before + after), centres, rise_db, rate_hz=rate)
 
 
 def _begun(found: Rises) -> Rises:

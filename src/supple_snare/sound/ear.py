@@ -8,13 +8,17 @@ from types import TracebackType
 from typing import Self
 
 import numpy as np
+from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
-from supple_snare.sound.filters import banded
+from supple_snare.sound.filters import Bands
 from supple_snare.sound.material import PRESETS, Band, Material
 
 _SETTLE_S = 0.08
 """The filters have forgotten what came before after so long."""
+
+_FAR_APART = 4
+"""What lies between stretches of sound is left out if it is so many times as long as they are."""
 
 EAR_ORDER = 4
 """Steep enough that what lies an octave outside is 24 dB softer."""
@@ -97,16 +101,26 @@ class EarReader:
             return self._readers[0].read(start, count)
         return self.read_whole(start, count)[:, None]
 
-    def read_mono(self, start: int, count: int) -> AnyArray:
-        """What is listened to, in its band, as one channel, shape (count,)."""
+    def read_each(self, first: NDArray[np.intp], count: int) -> AnyArray:
+        """So many frames from each of some on, in the band that is listened to, shape (len(first), count).
+
+        `first` is in order; what lies between is not read if it is long.
+        """
         band = self.ear.heard_hz
         if band is None:
-            return self.read_whole(start, count)
+            return self._read_each(first, count)
         lead = round(_SETTLE_S * self.ear.rate_hz)
-        sound = self.read_whole(start - lead, count + lead)
-        return banded(sound, *band, rate_hz=self.ear.rate_hz, order=EAR_ORDER)[lead:]
+        sound = Bands(self._read_each(first - lead, count + lead), self.ear.rate_hz)
+        return sound.between(*band, order=EAR_ORDER)[:, lead:]
+
+    def _read_each(self, first: NDArray[np.intp], count: int) -> AnyArray:
+        whole = int(first[-1] - first[0]) + count
+        if whole > _FAR_APART * len(first) * count:
+            return np.stack([self.read_whole(int(each), count) for each in first])
+        sound = self.read_whole(int(first[0]), whole)
+        return np.lib.stride_tricks.sliding_window_view(sound, count)[first - first[0]]
 
     def read_whole(self, start: int, count: int) -> AnyArray:
-        """The same in its whole band."""
+        """The same as one channel, shape (count,)."""
         sounds = [reader.read_mono(start, count) for reader in self._readers]
         return sounds[0] if len(sounds) == 1 else np.stack(sounds).mean(axis=0, dtype=np.float32)

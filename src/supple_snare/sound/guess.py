@@ -9,10 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
-from supple_snare.sound.filters import banded
+from supple_snare.sound.filters import Bands
 from supple_snare.sound.material import Material
+from supple_snare.sound.maxima import highest_around
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import Rises
+from supple_snare.sound.transforms import fast_length, sound_of, spectrum_of
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
 _LOUD_DB = 12.0
@@ -78,8 +80,8 @@ _LOW_PERIOD_S = 0.025
 _HISS_SHARE = 1.4
 _FEW_HISSES = 0.08
 
-Read = Callable[[int, int], AnyArray]
-"""Reads (start, count) of a track, shape (count,)."""
+Read = Callable[[NDArray[np.intp], int], AnyArray]
+"""Reads (starts, count) of a track, shape (starts, count)."""
 
 
 def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
@@ -108,10 +110,8 @@ def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> 
 
     Medians; a note that the next one follows soon tells as much as a long one. Silence falls farthest.
     """
-    from scipy.ndimage import maximum_filter1d
-
     bins_per_s = peaks.rate_hz / BIN_FRAMES
-    amplitude = maximum_filter1d(peaks.amplitude(), max(1, round(_LOW_PERIOD_S * bins_per_s)))
+    amplitude = highest_around(peaks.amplitude(), round(0.5 * _LOW_PERIOD_S * bins_per_s))
     first = np.rint(start_s * bins_per_s).astype(np.int64)
 
     def around(span_s: tuple[float, float]) -> FloatArray:
@@ -167,19 +167,17 @@ class _Periodicity:
 
 
 def _periodicity(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) -> _Periodicity:
-    from scipy import fft
-
-    first = np.rint((attack_s + look.after_s) * rate_hz).astype(int)
-    sound = np.stack([read(int(start), round(look.span_s * rate_hz)) for start in first]).astype(np.float64)
+    first = np.rint((attack_s + look.after_s) * rate_hz).astype(np.intp)
+    sound = read(first, round(look.span_s * rate_hz)).astype(np.float64)
     third = sound.shape[1] // 3
     level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
     step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
-    sound, rate = banded(sound, *_PITCH_BAND_HZ, rate_hz=rate_hz)[:, ::step], rate_hz / step
+    sound, rate = Bands(sound, rate_hz).between(*_PITCH_BAND_HZ)[:, ::step], rate_hz / step
     shortest, longest = round(_SHORTEST_S * rate), round(look.longest_s * rate)
     length = sound.shape[1] - longest
-    size = fft.next_fast_len(sound.shape[1] + length, real=True)
-    spectra = fft.rfft(sound, size), fft.rfft(sound[:, :length], size)
-    product = fft.irfft(spectra[0] * np.conj(spectra[1]), size)[:, : longest + 1]
+    size = fast_length(sound.shape[1] + length)
+    spectra = spectrum_of(sound, size), spectrum_of(sound[:, :length], size)
+    product = np.sqrt(size) * sound_of(spectra[0] * np.conj(spectra[1]), size)[:, : longest + 1]
     power = np.cumsum(np.pad(sound**2, ((0, 0), (1, 0))), axis=1)
     energy = power[:, length : length + longest + 1] - power[:, : longest + 1]
     alike = product / np.sqrt(np.maximum(energy * energy[:, :1], 1e-20))

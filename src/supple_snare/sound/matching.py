@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from functools import partial
 
 import numpy as np
-from scipy.ndimage import uniform_filter1d
 
 from supple_snare.sound.editlist import fade_gains, rising_side
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
@@ -156,6 +155,8 @@ def _in_steps(values: FloatArray, step: int) -> FloatArray:
 
 def _running_sum(values: FloatArray, length: int) -> FloatArray:
     """Sums of `length` neighbouring columns; column k sums values k to k + length."""
+    from scipy.ndimage import uniform_filter1d
+
     means = uniform_filter1d(values, length, axis=1)[:, length // 2 :]
     return np.maximum(means[:, : values.shape[1] - length + 1], 0.0) * length
 

@@ -3,9 +3,6 @@
 The recording is cut into short overlapping frames; each frame becomes levels in a few bands. A hit lifts several
 bands at once, a ringing tail lifts none (spectral flux: P. Masri, "Computer modelling of sound for transformation and
 synthesis of musical signals", 1996, here on logarithmic band levels so that soft strokes count like loud ones).
-
-SciPy is imported where it is used, here and in `rises`: its signal module alone takes a second, for which the window
-need not wait.
 """
 
 from __future__ import annotations
@@ -20,6 +17,7 @@ from supple_snare.sound.ear import EAR_ORDER
 from supple_snare.sound.files import AnyArray
 from supple_snare.sound.filters import power_kept
 from supple_snare.sound.material import Band
+from supple_snare.sound.maxima import highest_around, spaced_peaks
 from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray
 
@@ -154,21 +152,19 @@ class BandLevelsBuilder:
 
     def __init__(self, spectra: SpectraReader, rate_hz: int, band_hz: Band = None) -> None:
         self._rate_hz, self._hop = rate_hz, spectra.hop
-        edges = np.searchsorted(spectra.bins_hz, BAND_EDGES_HZ[:-1])
-        edges = np.minimum(edges, len(spectra.bins_hz) - 1)
-        self._heard = slice(int(edges[0]), None)
-        self._starts = edges - edges[0]
-        self._kept: NDArray[np.float32] | None = None
+        bins = len(spectra.bins_hz)
+        first = np.minimum(np.searchsorted(spectra.bins_hz, BAND_EDGES_HZ[:-1]), bins - 1)
+        until = np.maximum(np.append(first[1:], bins), first + 1)  # above half a low rate the last bin stands for all
+        each = np.arange(bins)[:, None]
+        weights = ((each >= first) & (each < until)).astype(np.float32)
         if band_hz is not None:
-            kept = power_kept(spectra.bins_hz[self._heard], *band_hz, rate_hz=rate_hz, order=EAR_ORDER)
-            self._kept = kept.astype(np.float32)
+            weights *= power_kept(spectra.bins_hz, *band_hz, rate_hz=rate_hz, order=EAR_ORDER)[:, None]
+        self._weights = weights
         self._parts: list[NDArray[np.uint8]] = []
 
     def add(self, power: AnyArray) -> None:
         """Add the next spectra, shape (n, bins)."""
-        heard = power[:, self._heard] if self._kept is None else power[:, self._heard] * self._kept
-        bands = np.add.reduceat(heard, self._starts, axis=1)
-        level_db = 10.0 * np.log10(bands + 10.0 ** (_FLOOR_DB / 10.0))
+        level_db = 10.0 * np.log10(power @ self._weights + 10.0 ** (_FLOOR_DB / 10.0))
         steps = np.clip(np.rint((level_db - _FLOOR_DB) * _STEPS_PER_DB), 0, 255)
         self._parts.append(steps.astype(np.uint8))
 
@@ -188,8 +184,7 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
     rise = np.zeros(len(levels_db), dtype=np.float32)
     if len(levels_db) < 8:
         return rise
-    beyond = np.pad(levels_db, ((1, 1), (0, 0)), mode="edge")
-    loudest = np.maximum(np.maximum(beyond[:-2], beyond[1:-1]), beyond[2:])  # of each frame and its neighbours
+    loudest = highest_around(levels_db, 1)
     # Window and hop overlap by 4: frames 2 before and 2 after a sample share almost nothing of it.
     rise[2:-2] = np.clip(loudest[4:] - loudest[:-4], 0.0, _RISE_CAP_DB).mean(axis=1)
     return rise
@@ -197,8 +192,4 @@ def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def peaks_of_rise(rise: NDArray[np.float32]) -> NDArray[np.intp]:
     """Frames at which a `rise_curve` says that something seems to start."""
-    from scipy.signal import find_peaks
-
-    distance = max(1, round(_SPACING_S / HOP_S))
-    frames: NDArray[np.intp] = find_peaks(rise, height=_RISE_DB, distance=distance)[0]
-    return frames
+    return spaced_peaks(rise, _RISE_DB, round(_SPACING_S / HOP_S))

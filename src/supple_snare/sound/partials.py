@@ -18,6 +18,7 @@ from supple_snare.sound.ear import EAR_ORDER
 from supple_snare.sound.files import AnyArray
 from supple_snare.sound.filters import power_kept
 from supple_snare.sound.material import Band
+from supple_snare.sound.maxima import highest_around, spaced_peaks
 from supple_snare.sound.novelty import BandLevels, peaks_of_rise
 from supple_snare.sound.spectra import SpectraReader
 from supple_snare.timing.units import FloatArray
@@ -81,9 +82,7 @@ class NewPartials:
 
     def notes(self) -> tuple[FloatArray, FloatArray]:
         """About when notes seem to begin, in s, and how much their partials rise in dB."""
-        from scipy.signal import find_peaks
-
-        frames, _ = find_peaks(self.rise_db, height=_LEAST_DB, distance=_SPACING_HOPS)
+        frames = spaced_peaks(self.rise_db, _LEAST_DB, _SPACING_HOPS)
         rise_db = self.rise_db[frames]
         growing = np.diff(frames, prepend=-_GROWING_HOPS) < _GROWING_HOPS
         growing[1:] &= rise_db[1:] < _GROWING_SHARE * rise_db[:-1]
@@ -125,12 +124,10 @@ class NewPartialsBuilder:
 
     def _rises(self, level_db: NDArray[np.float32]) -> NDArray[np.float32]:
         """Take the next levels, shape (n, bands); the rises of the frames of which is known by now how they go on."""
-        from scipy.ndimage import maximum_filter1d
-
         known = np.concatenate([self._known, level_db])
         count = max(0, len(known) - _BEFORE[0] - _ON)
         self._known = known[count:]
-        around = maximum_filter1d(known, 3, axis=1)
+        around = highest_around(known, 1, axis=1)
         far, near = (around[_BEFORE[0] - ago :][:count] for ago in _BEFORE)
         here, later = known[_BEFORE[0] :][:count], known[_BEFORE[0] + _ON :]
         before = np.maximum(far, near)

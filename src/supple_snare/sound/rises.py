@@ -13,8 +13,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.files import AnyArray
-from supple_snare.sound.filters import banded
+from supple_snare.sound.files import AnyArray, block_spans
+from supple_snare.sound.filters import Bands
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 AVERAGE_S = 0.00025
@@ -48,6 +48,9 @@ SHAPE_SAMPLES = round((SHAPE_BEFORE_S + 0.039) * SHAPE_RATE_HZ)
 _SHAPE_LEAN_HZ = 200.0
 _SHAPE_TOP_HZ = 4_000.0
 """Below the first what sounds counts less the lower it is: else the body of a drum would drown how it is struck."""
+
+_AT_A_TIME = 16
+"""So many windows stay in the processor's cache from one view to the next."""
 
 CLEARANCE = 1.4
 """A share this much above something else is not that something else."""
@@ -197,16 +200,32 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
     -------
     Rises
     """
-    before, back = round(BEFORE_S * rate_hz), round(_SEARCH_BACK_S * rate_hz)
+    back = round(_SEARCH_BACK_S * rate_hz)
     length = back + round((_SEARCH_ON_S + _PEAK_SPAN_S) * rate_hz)
     # Where another attack follows soon (a flam), its sound is not part of this one's.
     gap = np.append(np.diff(centres), length) - round(_GUARD_S * rate_hz)
     until = np.where(np.append(rise_db[1:], 0.0) > _PLAIN_RISE_DB, back + gap, length)
     own = np.arange(length)[None, :] < np.maximum(until, back + 1)[:, None]
+    pieces = [slice(first, first + count) for first, count in block_spans(len(windows), _AT_A_TIME)]
+    return Rises.joined([_measure(windows[some], own[some], centres[some], rise_db[some], rate_hz) for some in pieces])
+
+
+def _measure(
+    windows: AnyArray,
+    own: NDArray[np.bool_],
+    centres: NDArray[np.intp],
+    rise_db: NDArray[np.float32],
+    rate_hz: int,
+) -> Rises:
+    """How some candidates rise, each in that part of its window which is its own."""
+    before, back = round(BEFORE_S * rate_hz), round(_SEARCH_BACK_S * rate_hz)
+    length = own.shape[1]
     crossings, peaks, quiets, contrasts = [], [], [], []
     lasting_db = np.zeros(len(windows))
+    bands = Bands(windows, rate_hz)
     for view in VIEWS:
-        envelope = _envelope(windows, view, rate_hz)
+        sound = windows if view is VIEWS[0] else bands.between(view.low_hz, view.high_hz)
+        envelope = _running_mean(np.abs(sound), round(view.average_s * rate_hz))
         zone = np.where(own, envelope[:, before - back : before - back + length], 0.0)
         peak = zone.max(axis=1)
         quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
@@ -219,7 +238,7 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
         peaks.append(peak)
         quiets.append(quiet)
     peak = np.stack(peaks, axis=1).astype(np.float64)
-    shape, shape_peak = _shapes(windows, before - SHAPE_BEFORE_S * rate_hz, rate_hz)
+    shape, shape_peak = _shapes(bands, before - SHAPE_BEFORE_S * rate_hz, rate_hz)
     first = (centres - back).astype(np.float64)
     return Rises(
         crossing_s=(np.stack(crossings, axis=1) + first[:, None, None]) / rate_hz,
@@ -234,9 +253,9 @@ def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray
     )
 
 
-def _shapes(windows: AnyArray, first: float, rate_hz: int) -> tuple[NDArray[np.int8], FloatArray]:
+def _shapes(bands: Bands, first: float, rate_hz: int) -> tuple[NDArray[np.int8], FloatArray]:
     """The waveforms from a sample of the windows on, and their largest amplitudes."""
-    low = banded(windows, _SHAPE_LEAN_HZ, _SHAPE_TOP_HZ, rate_hz=rate_hz, low_order=1)
+    low = bands.between(_SHAPE_LEAN_HZ, _SHAPE_TOP_HZ, low_order=1)
     at = first + np.arange(SHAPE_SAMPLES) * (rate_hz / SHAPE_RATE_HZ)
     left = np.floor(at).astype(np.int64)
     share = at - left
@@ -250,9 +269,19 @@ def packed(waves: AnyArray) -> tuple[NDArray[np.int8], FloatArray]:
     return np.rint(127.0 * waves / loudest[:, None]).astype(np.int8), loudest.astype(np.float64)
 
 
-def _envelope(windows: AnyArray, view: _View, rate_hz: int) -> AnyArray:
-    from scipy.ndimage import uniform_filter1d
+def _running_mean(amplitude: AnyArray, count: int) -> AnyArray:
+    """Means of so many samples around each of every row; 0 where they do not reach around it.
 
-    sound = banded(windows, view.low_hz, view.high_hz, rate_hz=rate_hz)
-    envelope: AnyArray = uniform_filter1d(np.abs(sound), max(1, round(view.average_s * rate_hz)), axis=1)
-    return envelope
+    Sums of one, two, four, … samples make up any count, where differences of one long sum would lose what is soft.
+    """
+    means = np.zeros_like(amplitude)
+    whole = amplitude.shape[1] - count + 1
+    inside = means[:, count // 2 :][:, :whole]
+    summed, span, taken = amplitude, 1, 0
+    while span <= count:
+        if count & span:
+            inside += summed[:, taken:][:, :whole]
+            taken += span
+        summed, span = summed[:, span:] + summed[:, :-span], 2 * span
+    inside /= count
+    return means

@@ -51,10 +51,8 @@ class HalfSpeed:
 
 def _best_shift(around: Stereo, wanted: Stereo) -> int:
     """Where in a sound the wanted one is most alike, by the cosine of the angle between them."""
-    from scipy.signal import correlate
-
     sound, goal = around.sum(axis=1, dtype=np.float32), wanted.sum(axis=1, dtype=np.float32)
-    match = correlate(sound, goal, mode="valid", method="fft")
+    match = np.correlate(sound, goal, mode="valid")
     power = np.concatenate([[0.0], np.cumsum(sound.astype(np.float64) ** 2)])
     energy = np.maximum(power[len(goal) :] - power[: -len(goal)], 1e-9)
     return int(np.argmax(match / np.sqrt(energy)))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from supple_snare.sound.files import AnyArray
+from supple_snare.sound.transforms import spectrum_of
 from supple_snare.timing.units import FloatArray
 
 HOPS_A_FRAME = 4
@@ -36,13 +37,11 @@ class SpectraReader:
         bins_hz = np.fft.rfftfreq(self.frame, 1.0 / rate_hz).astype(np.float64)
         self.bins_hz: FloatArray = bins_hz[bins_hz < highest_hz]
         self._taper = np.hanning(self.frame + 1)[:-1].astype(np.float32)
-        self._taper /= self._taper.sum()
+        self._taper *= np.sqrt(self.frame) / self._taper.sum()  # transforms are scaled by the root
         self._rest = np.zeros(self.frame // 2, dtype=np.float32)  # the first frame is centred on sample 0
 
     def add(self, block: AnyArray) -> AnyArray:
         """Take the next samples, shape (count,), float32; the power of the frames they complete, shape (n, bins)."""
-        from scipy import fft
-
         joined = np.concatenate([self._rest, block])
         count = max(0, (len(joined) - self.frame) // self.hop + 1)
         self._rest = joined[count * self.hop :].copy()  # else the whole block would be kept
@@ -52,7 +51,7 @@ class SpectraReader:
         power = np.empty((count, len(self.bins_hz)), dtype=np.float32)
         for first in range(0, count, _AT_A_TIME):
             some = slice(first, first + _AT_A_TIME)
-            spectrum = fft.rfft(views[some] * self._taper, axis=1)[:, : len(self.bins_hz)]
+            spectrum = spectrum_of(views[some] * self._taper)[:, : len(self.bins_hz)]
             np.add(spectrum.real**2, spectrum.imag**2, out=power[some])
         return power
 
