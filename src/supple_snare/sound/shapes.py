@@ -147,12 +147,10 @@ def agreed_starts(rises: Rises, start_s: FloatArray, others: FloatArray, played:
         told_s = np.column_stack([start_s[rows, None] + shift_s, start_s[rows]])
         weight = np.column_stack([weight, _OWN_SHARE * word[rows] + _OWN_WORD])
         answer_s, support, near = _most_say(told_s, weight)
-        agree = near[:, :-1]
-        distinct = np.sum(agree * (highest - _elsewhere(curves, at)), axis=1) / np.maximum(agree.sum(axis=1), 1e-9)
-        is_far_sure = (distinct >= _LEAST_DISTINCT) & (np.count_nonzero(agree, axis=1) >= _LEAST_AGREE)
         away_s = np.abs(answer_s - start_s[rows])
         believed = (support >= np.maximum(_MOST_OF_ALL * weight.sum(axis=1), _LEAST_WORD)) & (away_s > _LEAST_MOVE_S)
-        believed &= (away_s <= _SLIP_S) | is_far_sure
+        far = np.flatnonzero(believed & (away_s > _SLIP_S))
+        believed[far] = _is_plainly_there(curves[far], highest[far], at[far], agree=near[far, :-1])
         agreed[rows] = np.where(believed, answer_s, start_s[rows])
     return np.maximum(agreed, 0.0)
 
@@ -203,17 +201,23 @@ def _energy(kept: NDArray[np.float32]) -> NDArray[np.float32]:
 
 def _highest(curves: NDArray[np.float32]) -> tuple[FloatArray, FloatArray]:
     """Highest value of each curve, shape (n, points, examples), and where between its points it lies."""
-    inner = np.clip(np.argmax(curves, axis=1), 1, curves.shape[1] - 2)[:, None, :]
+    top = np.argmax(curves, axis=1)[:, None, :]
+    inner = np.clip(top, 1, curves.shape[1] - 2)
     around = [np.take_along_axis(curves, inner + by, axis=1)[:, 0].astype(np.float64) for by in (-1, 0, 1)]
     bend = around[0] - 2.0 * around[1] + around[2]  # of the parabola through the three
     beside = np.clip(0.5 * (around[0] - around[2]) / np.minimum(bend, -1e-9), -1.0, 1.0)
-    return curves.max(axis=1).astype(np.float64), inner[:, 0] + beside
+    return np.take_along_axis(curves, top, axis=1)[:, 0].astype(np.float64), inner[:, 0] + beside
 
 
-def _elsewhere(curves: NDArray[np.float32], at: FloatArray) -> FloatArray:
-    """Highest value of each curve, shape (n, points, examples), farther than a little from its highest place."""
+def _is_plainly_there(
+    curves: NDArray[np.float32], highest: FloatArray, at: FloatArray, agree: FloatArray
+) -> NDArray[np.bool_]:
+    """Whether attacks are far more like the examples that agree (by how much weight) where they are most like them than
+    anywhere else, farther from there than a little: curves of shape (n, points, examples), all else (n, examples)."""
     beside = np.abs(np.arange(curves.shape[1])[:, None] - at[:, None, :]) <= _BESIDE_S * SHAPE_RATE_HZ
-    return np.asarray(np.where(beside, -1.0, curves).max(axis=1), dtype=np.float64)
+    elsewhere = np.where(beside, -1.0, curves).max(axis=1)
+    distinct = np.sum(agree * (highest - elsewhere), axis=1) / np.maximum(agree.sum(axis=1), 1e-9)
+    return np.asarray((distinct >= _LEAST_DISTINCT) & (np.count_nonzero(agree, axis=1) >= _LEAST_AGREE))
 
 
 def _most_say(told_s: FloatArray, weight: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
