@@ -50,6 +50,8 @@ class Bands:
         low_order : int, optional
             Of the lower edge, where that is another one.
         """
+        if not (low_hz or high_hz):
+            return self._sound
         response = _response_of_bins(self._size, self._rate_hz, low_hz, high_hz, order, low_order)
         shaped = self._spectrum * response.astype(self._spectrum.dtype)
         return sound_of(shaped, self._size)[..., : self._sound.shape[-1]]

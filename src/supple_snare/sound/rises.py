@@ -224,8 +224,8 @@ def _measure(
     lasting_db = np.zeros(len(windows))
     bands = Bands(windows, rate_hz)
     for view in VIEWS:
-        sound = windows if view is VIEWS[0] else bands.between(view.low_hz, view.high_hz)
-        envelope = _running_mean(np.abs(sound), round(view.average_s * rate_hz))
+        sound = bands.between(view.low_hz, view.high_hz)
+        envelope = _running_mean(np.abs(sound), max(1, round(view.average_s * rate_hz)))
         zone = np.where(own, envelope[:, before - back : before - back + length], 0.0)
         peak = zone.max(axis=1)
         quiet = envelope[:, before - back - round(_QUIET_S * rate_hz) : before - back].max(axis=1)
