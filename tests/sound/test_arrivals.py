@@ -57,3 +57,14 @@ def test_where_a_neighbour_is_known_to_come_in_no_stroke_starts(ahead_ms):
     told_s = likeliest_starts(rises, others, guess_s, arrivals)
     assert np.abs(untold_s - TRUTH)[4] > 0.002
     assert told_s == pytest.approx(TRUTH, abs=0.0005)
+
+
+def test_a_start_that_was_told_well_is_not_lost_when_told_once_more():
+    """Under a neighbour's ring no sign need tell where a stroke began: what was told before may be right."""
+    strokes = some_strokes(seed=7, levels=(0.5, 1.0))
+    neighbour = 0.5 * drum(np.random.default_rng(57), 1_500.0)
+    covered = np.arange(COUNT) % 2 == 0
+    rises = mixed_of(covered, rises_of(strokes, before=neighbour, ahead_s=0.008), rises_of(strokes))
+    others = np.maximum(rises.quiet, np.where(covered[:, None], 0.3, 0.0) * rises.peak)
+    arrivals = find_arrivals(TRUTH, np.zeros(0), [TRUTH[covered] - 0.008])
+    assert likeliest_starts(rises, others, TRUTH, arrivals) == pytest.approx(TRUTH, abs=0.0005)

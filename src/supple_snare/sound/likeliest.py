@@ -74,12 +74,10 @@ _ANY_OTHER = 0.1
 """So many well-seen loud attacks are examples; so likely an attack rises like none of them, but as drums do."""
 
 _FARTHEST_S = 0.020
-_WITHIN_S = (-_FARTHEST_S, _FARTHEST_S)
 """So far before and after a guess an attack may have begun."""
 
-_SOON_S, _LATER_S, _PASSED_BEFORE = 0.003, (0.003, 0.030), 0.99
-"""What is passed so soon after something began, that most likely passed; and how long after it a stroke may begin that
-had no attack of its own."""
+_SOON_S, _PASSED_BEFORE = 0.003, 0.99
+"""What is passed so soon after something began, that most likely passed."""
 
 _BEYOND_DOUBT = 2.5
 """How far the first share of an attack stands above all else for its start to be seen beyond doubt."""
@@ -92,6 +90,22 @@ _SLIP_S = 0.002
 """So many candidates are looked at closely, and moved no farther by that."""
 
 _Floats = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class _Search:
+    """Where starts are looked for: so long after a guess, at least and at most; and whether the guess itself was told
+    well enough to be one."""
+
+    least_s: float
+    most_s: float
+    trusts_guess: bool = False
+
+
+_AT_FIRST = _Search(-_FARTHEST_S, _FARTHEST_S)
+_ONCE_MORE = _Search(-_FARTHEST_S, _FARTHEST_S, trusts_guess=True)
+_LATER = _Search(_SOON_S, 0.030)
+"""A stroke that had no attack of its own begins so long after what had."""
 
 
 def likeliest_starts(
@@ -108,7 +122,8 @@ def likeliest_starts(
     guess_s : float array, shape (n,)
         Starts as far as can be told otherwise.
     arrivals : Arrivals, optional
-        When neighbours' bleed came in near each, if that is known.
+        When neighbours' bleed came in near each, if that is known: then starts are told once more, and what was told
+        before may be right.
 
     Returns
     -------
@@ -121,10 +136,10 @@ def likeliest_starts(
     plain = ((clearance > _BEYOND_DOUBT) & begins_at_once(rises)) | begins_as_often(rises)
     start_s = np.where(plain, rises.crossing_s[:, 0, 0], guess_s)
     chosen = _examples(rises, clearance, np.arange(len(rises)))
-    signs = _Signs.of(rises, others, arrivals)
+    signs, search = _Signs.of(rises, others, arrivals), _AT_FIRST if arrivals is None else _ONCE_MORE
     for those in (chosen[~plain[chosen]], np.flatnonzero(~plain)):  # first the examples themselves
         ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
-        start_s = _with_likeliest(signs, ways, those, chosen, start_s, _WITHIN_S)
+        start_s = _with_likeliest(signs, ways, those, chosen, start_s, search)
     return np.maximum(start_s, np.maximum(earliest_starts(rises, others[:, 0]), 0.0))
 
 
@@ -157,7 +172,7 @@ def starts_later(rises: Rises, others: FloatArray, start_s: FloatArray, own: NDA
     before = signs.passed_s < (start_s + _SOON_S)[:, None]
     signs = replace(signs, covered=np.where(before, np.float32(_PASSED_BEFORE), signs.covered))
     ways = _Ways.of(signs, chosen, start_s, clearance[chosen])
-    later_s = _with_likeliest(signs, ways, rows, chosen, start_s, _LATER_S)
+    later_s = _with_likeliest(signs, ways, rows, chosen, start_s, _LATER)
     return np.where(later_s > start_s + _SLIP_S, later_s, start_s)  # to the sample it may slip without a reason
 
 
@@ -259,44 +274,46 @@ class _Ways:
 
 
 def _with_likeliest(
-    signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, start_s: FloatArray, within_s: tuple[float, float]
+    signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, start_s: FloatArray, search: _Search
 ) -> FloatArray:
-    """Starts, those of some attacks the likeliest within a span around what they were: so many attacks at a time."""
+    """Starts, those of some attacks the likeliest about what they were: so many attacks at a time."""
     told_s = start_s.copy()
     for first in range(0, len(rows), _ROWS):
         those = rows[first : first + _ROWS]
-        told_s[those] = _likeliest(signs, ways, those, examples, start_s[those], within_s)
+        told_s[those] = _likeliest(signs, ways, those, examples, start_s[those], search)
     return told_s
 
 
 def _likeliest(
-    signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, guess_s: FloatArray, within_s: tuple[float, float]
+    signs: _Signs, ways: _Ways, rows: IntArray, examples: IntArray, guess_s: FloatArray, search: _Search
 ) -> FloatArray:
     """Likeliest start of some attacks of those that each sign tells: by how drums rise, then, of the few likeliest so,
     by all ways, and at last to the sample by the likeliest way."""
     every, passed_s = np.arange(len(rows)), signs.passed_s[rows]
     lags_s = np.vstack([ways.lag_s[-1:], np.median(ways.lag_s, axis=0, keepdims=True)])
-    told_s = np.sort(_near(guess_s, (passed_s[:, None, :] - lags_s).reshape(len(rows), -1), within_s), axis=1)
+    told_s = np.sort(_near(guess_s, (passed_s[:, None, :] - lags_s).reshape(len(rows), -1), search), axis=1)
     again = np.diff(told_s, axis=1, prepend=-np.inf) < _SAME_S
     at_first = np.where(again, -np.inf, _log_odds(signs, rows, told_s, ways[-1:])[:, :, 0])
     few = np.argsort(-at_first, axis=1, kind="stable")[:, :_FEW]
     told_s = np.take_along_axis(told_s, few, axis=1)
+    if search.trusts_guess:
+        told_s = np.column_stack([guess_s, told_s])
     odds = _log_odds(signs, rows, told_s, ways)
     odds[:, :, :-1] -= np.where(rows[:, None] == examples, np.inf, 0.0)[:, None, :]  # itself tells nothing
     best = np.logaddexp.reduce(odds, axis=2).argmax(axis=1)
     way = odds[every, best].argmax(axis=1)
-    told_s = _near(told_s[every, best], passed_s - ways.lag_s[way], (-_SLIP_S, _SLIP_S))
+    told_s = _near(told_s[every, best], passed_s - ways.lag_s[way], _Search(-_SLIP_S, _SLIP_S))
     best = _log_odds(signs, rows, told_s, ways[way[:, None, None]])[:, :, 0].argmax(axis=1)
     return np.asarray(told_s[every, best])
 
 
-def _near(guess_s: FloatArray, told_s: FloatArray, within_s: tuple[float, float]) -> FloatArray:
-    """What is told within a span after a guess (or before), shape (rows, 1 + told); the guess itself if it lies in it
-    or nothing does."""
-    after_s, (least_s, most_s) = told_s - guess_s[:, None], within_s
-    inside = (after_s > least_s) & (after_s < most_s)
+def _near(guess_s: FloatArray, told_s: FloatArray, search: _Search) -> FloatArray:
+    """What is told where it is looked for, shape (rows, 1 + told); the guess itself if that lies there or nothing
+    does."""
+    after_s = told_s - guess_s[:, None]
+    inside = (after_s > search.least_s) & (after_s < search.most_s)
     first_s = np.where(inside, told_s, np.inf).min(axis=1)
-    else_s = guess_s if least_s < 0.0 else np.where(np.isfinite(first_s), first_s, guess_s)
+    else_s = guess_s if search.least_s < 0.0 else np.where(np.isfinite(first_s), first_s, guess_s)
     return np.column_stack([else_s, np.where(inside, told_s, else_s[:, None])])
 
 
