@@ -76,6 +76,16 @@ def test_reading_a_band_in_pieces_is_reading_it_whole(tmp_path):
         assert np.abs(reader.read_each(np.array([-5_000]), 5_000)).max() < 1e-6
 
 
+@pytest.mark.parametrize("apart", [500, 40_000])
+def test_stretches_are_read_in_any_order(tmp_path, apart):
+    """Near together they come from one reading, far apart each from its own; attacks need not begin in order."""
+    with EarReader(Ear.of(recording(tmp_path, "a", strokes(190.0)))) as reader:
+        whole = reader.read_whole(0, 150_000)
+        first = np.array([2, 0, 3, 1]) * apart
+        read = reader.read_each(first, 1_000)
+        assert np.array_equal(read, [whole[start : start + 1_000] for start in first])
+
+
 def test_a_mix_hears_what_each_of_them_hears(tmp_path):
     """Strokes of both files, each where it is; its peaks are those of the mix."""
     first = recording(tmp_path, "first", strokes(190.0, TIMES[::2]))

@@ -101,10 +101,15 @@ class EarReader:
             return self._readers[0].read(start, count)
         return self.read_whole(start, count)[:, None]
 
+    def read_whole(self, start: int, count: int) -> AnyArray:
+        """The same as one channel, shape (count,)."""
+        sounds = [reader.read_mono(start, count) for reader in self._readers]
+        return sounds[0] if len(sounds) == 1 else np.stack(sounds).mean(axis=0, dtype=np.float32)
+
     def read_each(self, first: NDArray[np.intp], count: int) -> AnyArray:
         """So many frames from each of some on, in the band that is listened to, shape (len(first), count).
 
-        `first` is in order; what lies between is not read if it is long.
+        What lies between is not read if it is long.
         """
         band = self.ear.heard_hz
         if band is None:
@@ -114,13 +119,9 @@ class EarReader:
         return sound.between(*band, order=EAR_ORDER)[:, lead:]
 
     def _read_each(self, first: NDArray[np.intp], count: int) -> AnyArray:
-        whole = int(first[-1] - first[0]) + count
+        start = int(first.min())
+        whole = int(first.max()) - start + count
         if whole > _FAR_APART * len(first) * count:
             return np.stack([self.read_whole(int(each), count) for each in first])
-        sound = self.read_whole(int(first[0]), whole)
-        return np.lib.stride_tricks.sliding_window_view(sound, count)[first - first[0]]
-
-    def read_whole(self, start: int, count: int) -> AnyArray:
-        """The same as one channel, shape (count,)."""
-        sounds = [reader.read_mono(start, count) for reader in self._readers]
-        return sounds[0] if len(sounds) == 1 else np.stack(sounds).mean(axis=0, dtype=np.float32)
+        sound = self.read_whole(start, whole)
+        return np.lib.stride_tricks.sliding_window_view(sound, count)[first - start]
