@@ -111,7 +111,7 @@ def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> 
     Medians; a note that the next one follows soon tells as much as a long one. Silence falls farthest.
     """
     bins_per_s = peaks.rate_hz / BIN_FRAMES
-    amplitude = highest_around(peaks.amplitude(), round(0.5 * _LOW_PERIOD_S * bins_per_s))
+    amplitude = highest_around(peaks.amplitude(), round(_LOW_PERIOD_S * bins_per_s) // 2)
     first = np.rint(start_s * bins_per_s).astype(np.int64)
 
     def around(span_s: tuple[float, float]) -> FloatArray:
