@@ -277,11 +277,13 @@ def _running_mean(amplitude: AnyArray, count: int) -> AnyArray:
     means = np.zeros_like(amplitude)
     whole = amplitude.shape[1] - count + 1
     inside = means[:, count // 2 :][:, :whole]
-    summed, span, taken = amplitude, 1, 0
-    while span <= count:
+    summed, taken = amplitude, 0
+    for power in range(count.bit_length()):
+        span = 1 << power
+        if power:
+            summed = summed[:, span // 2 :] + summed[:, : -(span // 2)]
         if count & span:
             inside += summed[:, taken:][:, :whole]
             taken += span
-        summed, span = summed[:, span:] + summed[:, :-span], 2 * span
     inside /= count
     return means
