@@ -7,8 +7,13 @@ failed, 2 wrong use.
 from __future__ import annotations
 
 import argparse
+import contextlib
+import errno
+import io
+import json
 import os
 import sys
+import warnings
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -19,7 +24,9 @@ import numpy as np
 
 from supple_snare import __version__
 from supple_snare.cli_options import Parser, command_parser
-from supple_snare.errors import GrooveError, RecordingError, SnareError, UsageError
+from supple_snare.disk.opening import real_path
+from supple_snare.disk.outputs import WriteGuard, check_outputs
+from supple_snare.errors import OutputError, RecordingError, SnareError, UsageError
 from supple_snare.exchange.groove_files import GrooveFile, read_groove, write_groove
 from supple_snare.exchange.midi import MIDI_SUFFIXES
 from supple_snare.session.cutting import cut_group
@@ -34,6 +41,7 @@ from supple_snare.session.edits import (
 )
 from supple_snare.session.finding import tempos_of, weigh_slots
 from supple_snare.session.handover import PartToWrite, own_track, part_to_write, plan_files, write_files
+from supple_snare.session.open_sessions import files_in_use, paths_of
 from supple_snare.session.report import hits_report, measure_report, tempo_report, tighten_report
 from supple_snare.session.stages import GroupView, Stages
 from supple_snare.sound.attacks import Analysis
@@ -64,19 +72,73 @@ in a folder given, or empty. Files given together are one group; a MIDI file is 
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the program; returns its exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
+    _speak_plainly()
     try:
         if words and words[0] in _COMMANDS:
             return _run_command(words)
         return _open_window(words)
     except UsageError as error:
-        print(f"supple-snare: {error}", file=sys.stderr)
+        _say(f"supple-snare: {error}")
         return 2
     except SnareError as error:
-        print(f"supple-snare: {error}", file=sys.stderr)
-        return 1
+        _say(f"supple-snare: {error}")
     except KeyboardInterrupt:
-        print("supple-snare: stopped.", file=sys.stderr)
-        return 1
+        _say("supple-snare: stopped.")
+    except BrokenPipeError:
+        pass  # whoever read standard output wanted no more of it
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else ""
+        _say(f"supple-snare: {where}{error.strerror or error}; nothing was finished. Try again, or use another folder.")
+    except MemoryError:
+        _say("supple-snare: there is not enough memory for this; close other programs, or give fewer files at once.")
+    except Exception as error:  # the edge of the program: a person gets a sentence, whoever mends it the place
+        if os.environ.get(_SHOW_FAULTS):
+            raise
+        kind = type(error).__name__
+        _say(f"supple-snare: a fault of the program ({kind}: {error}); {_SHOW_FAULTS}=1 shows where. Please report it.")
+    return 1
+
+
+_SHOW_FAULTS = "SUPPLE_SNARE_FAULTS"
+"""Environment variable: faults of the program are shown with the place in the code."""
+
+
+def _speak_plainly() -> None:
+    """Let every name be printed, in any locale, and no warning of a library come between."""
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
+    if not sys.warnoptions:
+        warnings.simplefilter("ignore", RuntimeWarning)
+
+
+def _print_json(result: Any) -> None:
+    """Write a result to standard output as one line of UTF-8.
+
+    Raises
+    ------
+    OutputError
+        If standard output is closed or takes no more.
+    BrokenPipeError
+        If nobody reads it any more.
+    """
+    try:
+        data = msgspec.json.encode(result)
+    except UnicodeEncodeError:  # a file name that is no UTF-8: escaped as \\udcff, which JSON allows
+        data = json.dumps(msgspec.to_builtins(result)).encode()
+    try:
+        if sys.stdout is None:
+            raise OSError(errno.EBADF, "it is closed")
+        sys.stdout.flush()
+        sys.stdout.buffer.write(data + b"\n")
+        sys.stdout.buffer.flush()
+    except OSError as error:
+        if sys.stdout is not None:  # what is left in its buffer must not fail once more when Python ends
+            with contextlib.suppress(OSError, ValueError):
+                os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        if isinstance(error, BrokenPipeError):
+            raise
+        raise OutputError(f"Standard output could not be written: {error.strerror}.") from error
 
 
 def _open_window(words: list[str]) -> int:
@@ -99,7 +161,7 @@ def _open_window(words: list[str]) -> int:
     if options.demo and options.paths:
         parser.error("--demo opens a session of its own; leave the other files out.")
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        print("supple-snare: there is no screen to open a window on; the commands work without one.", file=sys.stderr)
+        _say("supple-snare: there is no screen to open a window on; the commands work without one.")
         return 1
     # Qt's sound module tells on standard error which of its optional back ends are missing; nobody asked.
     os.environ.setdefault("QT_LOGGING_RULES", "qt.multimedia.symbolsresolver=false")
@@ -111,13 +173,8 @@ def _open_window(words: list[str]) -> int:
 def _change_menu(*, remove: bool) -> int:
     from supple_snare.desk.menu_entry import add_to_menu, remove_from_menu
 
-    try:
-        files = remove_from_menu() if remove else add_to_menu()
-    except OSError as error:
-        print(f"supple-snare: {error.filename}: it cannot be changed ({error.strerror}).", file=sys.stderr)
-        return 1
-    for file in files:
-        print(f"{'removed' if remove else 'written'}: {file}", file=sys.stderr)
+    for file in remove_from_menu() if remove else add_to_menu():
+        _say(f"{'removed' if remove else 'written'}: {file}")
     return 0
 
 
@@ -125,8 +182,7 @@ def _run_command(words: list[str]) -> int:
     options = command_parser().parse_args(words)
     result = _COMMANDS[options.command](options)
     if options.json:
-        sys.stdout.write(msgspec.json.encode(result).decode() + "\n")
-        sys.stdout.flush()
+        _print_json(result)
     return 0
 
 
@@ -136,7 +192,7 @@ def _read_group(options: argparse.Namespace) -> Session:
     if any(in_midi):
         if len(in_midi) > 1:
             raise UsageError("A MIDI file is a group of its own: give it alone.")
-        session = add_part(Session(), options.files[0].resolve(), 0.0)
+        session = add_part(Session(), real_path(options.files[0]), 0.0)
         return _with_feel(session, options)
     recordings = [read_recording(path) for path in options.files]
     for warning in check_group(tuple(recordings)):
@@ -287,10 +343,13 @@ def _measure(options: argparse.Namespace) -> Any:
 def _groove(options: argparse.Namespace) -> Any:
     grid = _grid(options)
     options.cycle = options.bars or options.cycle
-    if options.out.parent and not options.out.parent.is_dir():
-        raise GrooveError(f"{options.out.parent}: there is no such folder; make it or choose another.")
+    session = _read_group(options)
+    guard = _guard(session, options)
+    if not options.out.parent.is_dir():
+        raise OutputError(f"{options.out.parent}: there is no such folder; make it or choose another.")
+    check_outputs([options.out], guard)
     stages = Stages()
-    session = _on_grid(_read_group(options), options, grid, stages)
+    session = _on_grid(session, options, grid, stages)
     view = _listen(session, stages)
     _note_slots(session, view)
     groove = take_groove(
@@ -302,7 +361,7 @@ def _groove(options: argparse.Namespace) -> Any:
         centred=not options.keep_mean,
         source=", ".join(path.name for path in options.files),
     )
-    write_groove(options.out, groove)
+    write_groove(options.out, groove, guard=guard)
     unsure = sum(slot.count <= UNSURE_COUNT for slot in groove.slots)
     seldom = f", {unsure} of them heard once or twice" if unsure else ""
     _say(f"{len(groove.slots)} slots of {groove.cycle_beats:g} beats{seldom}; written to {options.out}")
@@ -326,7 +385,10 @@ def _tighten(options: argparse.Namespace) -> Any:
     own_parts = [PartToWrite(session.part(group.part).path)] if group.part else []
     # A target that cannot be written must show itself before minutes of work.
     tracks = session.tracks_of(group)
-    plan_files([(track.recording, EditList.identity()) for track in tracks], options.out, parts=own_parts)
+    guard = _guard(session, options)
+    own = [own_track(session, Click(session.grid))] if options.click else []
+    as_played = [(track.recording, EditList.identity()) for track in tracks]
+    plan_files(as_played, options.out, guard=guard, parts=own_parts, own=own)
     stages = Stages()
     session = _on_grid(session, options, grid, stages)
     view = _listen(session, stages)
@@ -335,12 +397,24 @@ def _tighten(options: argparse.Namespace) -> Any:
     edits = EditList.identity() if cut is None else cut.edits
     parts = [part_to_write(session, view)] if view.part is not None else []
     own = [own_track(session, Click(session.grid))] if options.click else []
-    jobs = plan_files([(track.recording, edits) for track in view.tracks], options.out, parts=parts, own=own)
-    written = write_files(jobs, progress=_progress("writing"))
-    result = tighten_report(session, view, cut, written)
+    jobs = plan_files(
+        [(track.recording, edits) for track in view.tracks], options.out, guard=guard, parts=parts, own=own
+    )
+    written = write_files(jobs, guard=guard, progress=_progress("writing"))
+    result = tighten_report(session, view, cut, written.files)
     moved = sum(record.moved_ms != 0.0 for record in result.strokes)
-    _say(f"{moved} of {len(view.strokes)} strokes moved; {len(written)} files in {options.out}")
+    _say(f"{moved} of {len(view.strokes)} strokes moved; {len(written.files)} files in {options.out}")
+    for each in written.left_out:
+        _say(f"note: held by the recording besides its sound, and not in the file written: {each}")
     return result
+
+
+def _guard(session: Session, options: argparse.Namespace) -> WriteGuard:
+    """What this run may write: never over what it reads, and over other files only when told to."""
+    inputs = [*options.files, *paths_of(session)]
+    kind, _, name = getattr(options, "aim", "").partition("=")
+    inputs += [Path(name)] if name and kind in (AimAt.GROOVE, AimAt.REFERENCE) else []
+    return WriteGuard((*inputs, *(files_in_use() if options.replace else ())), replaces_all=options.replace)
 
 
 def _aimed(session: Session, key: str, options: argparse.Namespace) -> Session:
@@ -363,7 +437,7 @@ def _aimed(session: Session, key: str, options: argparse.Namespace) -> Session:
     if aim.at is AimAt.REFERENCE:
         path = Path(name)
         if path.suffix.lower() in MIDI_SUFFIXES:
-            session = add_part(session, path.resolve(), 0.0)
+            session = add_part(session, real_path(path), 0.0)
         else:
             session = add_recordings(session, [read_recording(path)])
         if len(session.groups) < 2:
@@ -385,12 +459,15 @@ _COMMANDS: dict[str, Callable[[argparse.Namespace], Any]] = {
 
 
 def _say(text: str) -> None:
-    print(text, file=sys.stderr)
+    """Tell a person something; with standard error closed or full there is nobody to tell."""
+    if sys.stderr is not None:
+        with contextlib.suppress(OSError):
+            print(text, file=sys.stderr)
 
 
 def _progress(what: str) -> Callable[[float], None] | None:
     """Shows progress on a terminal; says nothing into files and pipes."""
-    if not sys.stderr.isatty():
+    if sys.stderr is None or not sys.stderr.isatty():
         return None
 
     def show(share: float) -> None:

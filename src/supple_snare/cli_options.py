@@ -89,6 +89,7 @@ def command_parser() -> argparse.ArgumentParser:
     groove.add_argument("--bars", type=_own(_bars), metavar="N", help="length of the cycle in bars; default found")
     groove.add_argument("--name", help="name of the template; default that of the first file")
     groove.add_argument("--keep-mean", action="store_true", help="keep what shifts all strokes alike")
+    groove.add_argument("--replace", action="store_true", help="replace a file that is there already")
     groove.add_argument(
         "--out", type=Path, required=True, metavar="FILE", help="a .groove.json, or a .mid for sequencers"
     )
@@ -156,6 +157,9 @@ def command_parser() -> argparse.ArgumentParser:
         help="neighbours whose moves differ by no more than twice that travel as one piece; default 0",
     )
     tighten.add_argument("--click", action="store_true", help="write the click as a track, too")
+    tighten.add_argument(
+        "--replace", action="store_true", help="replace files that are there already; never what is read"
+    )
     tighten.add_argument("--method", default="cut", metavar="METHOD", help="how: cut")
     tighten.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if needed")
     return parser

@@ -30,12 +30,19 @@ class RecordingError(SnareError, OSError):
         self.path = path
 
 
+class RecordingChangedError(RecordingError):
+    """A recording that is not the file any more that was looked at."""
+
+    def __init__(self, path: Path) -> None:
+        super().__init__(path, f"the file in {path.parent} was changed or exchanged since it was read; open it again.")
+
+
 class GroupError(SnareError, ValueError):
     """Recordings that cannot be edited together as one group."""
 
 
-class HandOverError(SnareError, OSError):
-    """A hand-over that could not be written; nothing half-written is left behind."""
+class OutputError(SnareError, OSError):
+    """A file that may not or could not be written; what was there stays, and nothing half-written is left behind."""
 
 
 class SessionError(SnareError, ValueError):
@@ -51,10 +58,6 @@ class CancelledError(SnareError):
 
     def __init__(self) -> None:
         super().__init__("Stopped on request.")
-
-
-class TableError(SnareError):
-    """A table that could not be written."""
 
 
 class GrooveError(SnareError, ValueError):

@@ -21,7 +21,8 @@ from supple_snare import cli
 from supple_snare.desk import faults as faults_module
 from supple_snare.desk.faults import Faults, log_folder, start_log
 from supple_snare.desk.menu_entry import add_to_menu, remove_from_menu
-from supple_snare.session.shelter import Shelter, state_folder
+from supple_snare.session.open_sessions import unsaved_folder
+from supple_snare.session.shelter import Shelter
 from supple_snare.session.storage import load_session
 from tests.desk.conftest import wait_until
 
@@ -107,7 +108,7 @@ sys.exit(app.run_window([]))
         time.sleep(0.1)
         program.send_signal(signal.SIGTERM)
         assert program.wait(20) == 0
-    assert [left.session.parts[0].path.name for left in Shelter(state_folder()).left()] == ["a.mid"]
+    assert [left.session.parts[0].path.name for left in Shelter(unsaved_folder()).left()] == ["a.mid"]
 
 
 def test_the_menu_entry_starts_the_program_on_sessions(tmp_path, capsys):

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from supple_snare.errors import GrooveError
+from supple_snare.disk.outputs import WriteGuard
+from supple_snare.errors import GrooveError, OutputError
 from supple_snare.exchange.groove_files import groove_midi, read_groove, write_groove
 from supple_snare.timing.groove import Groove, GrooveSlot
 from supple_snare.timing.ruling import Ruling, Subdivision
@@ -18,6 +19,11 @@ numbers = st.floats(-60.0, 60.0)
 rulings = st.builds(
     Ruling, st.builds(Subdivision), swing=st.sampled_from([0.5, 0.61]), swing_note=st.sampled_from([None, 8])
 )
+
+
+def write_over(path: Path, groove: Groove) -> None:
+    """A template written, over one that is there."""
+    write_groove(path, groove, guard=WriteGuard(replaces_all=True))
 
 
 @st.composite
@@ -42,15 +48,13 @@ def grooves(draw):
 def test_written_and_read_it_is_the_same(tmp_path, groove):
     """As JSON and as MIDI, with every name and number."""
     for name in ("a.groove.json", "a.mid"):
-        write_groove(tmp_path / name, groove)
+        write_over(tmp_path / name, groove)
         assert read_groove(tmp_path / name) == groove
 
 
 def test_the_json_is_what_is_promised(tmp_path):
     """Field by field, so that other programs can rely on it."""
-    write_groove(
-        tmp_path / "g.groove.json", Groove("Dockside", 4.0, (GrooveSlot(0.5, 0.01, 6.0, 2.0, -3.0, 7),), 100.0)
-    )
+    write_over(tmp_path / "g.groove.json", Groove("Dockside", 4.0, (GrooveSlot(0.5, 0.01, 6.0, 2.0, -3.0, 7),), 100.0))
     told = json.loads((tmp_path / "g.groove.json").read_text())
     assert told["format"] == "groove template"
     assert (told["version"], told["name"], told["cycle_beats"]) == (1, "Dockside", 4.0)
@@ -112,7 +116,7 @@ def test_notes_moved_in_a_sequencer_count_more_than_the_remark(tmp_path):
 def test_what_makes_no_sense_is_refused_in_words(tmp_path, change):
     """The sentence names the file, nothing is guessed."""
     path = tmp_path / "bad.groove.json"
-    write_groove(path, Groove("G", 4.0, (GrooveSlot(0.0, 0.01, 6.0),), 100.0))
+    write_over(path, Groove("G", 4.0, (GrooveSlot(0.0, 0.01, 6.0),), 100.0))
     path.write_text(json.dumps(json.loads(path.read_text()) | change))
     with pytest.raises(GrooveError, match=r"bad\.groove\.json"):
         read_groove(path)
@@ -128,7 +132,7 @@ def test_the_least_that_is_promised_is_enough(tmp_path):
     groove = read_groove(path)
     assert groove.offset_ms == pytest.approx([0.0, 10.0])
     told = replace(groove.slots[1], offset_ms=20.0)
-    write_groove(path, replace(groove, slots=(groove.slots[0], told)))
+    write_over(path, replace(groove, slots=(groove.slots[0], told)))
     without = json.loads(path.read_text())
     del without["tempo"]
     path.write_text(json.dumps(without))
@@ -143,7 +147,7 @@ def test_the_least_that_is_promised_is_enough(tmp_path):
 def test_a_damaged_file_is_told_and_never_crashes(tmp_path, name, changes):
     """Any bytes changed: a groove, or one sentence."""
     path = tmp_path / name
-    write_groove(path, Groove("G", 4.0, tuple(GrooveSlot(float(n), 0.01, 6.0) for n in range(4)), 100.0))
+    write_over(path, Groove("G", 4.0, tuple(GrooveSlot(float(n), 0.01, 6.0) for n in range(4)), 100.0))
     data = bytearray(path.read_bytes())
     for place, value in changes:
         data[min(int(place * len(data)), len(data) - 1)] = value
@@ -158,6 +162,6 @@ def test_a_file_that_is_not_there_is_named(tmp_path):
     """And one that cannot be written leaves nothing behind."""
     with pytest.raises(GrooveError, match="gone"):
         read_groove(tmp_path / "gone.groove.json")
-    with pytest.raises(GrooveError, match="could not be written"):
-        write_groove(Path(tmp_path / "no" / "g.groove.json"), Groove("G", 4.0, (GrooveSlot(0.0, 0.0, 0.0),)))
+    with pytest.raises(OutputError, match="could not be written"):
+        write_over(Path(tmp_path / "no" / "g.groove.json"), Groove("G", 4.0, (GrooveSlot(0.0, 0.0, 0.0),)))
     assert list(tmp_path.iterdir()) == []

@@ -10,9 +10,11 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from supple_snare.errors import HandOverError, RecordingError
+from supple_snare.disk.outputs import OutputSet, WriteGuard
+from supple_snare.errors import OutputError, RecordingError
 from supple_snare.exchange import midi
 from supple_snare.exchange.midi import read_grid, read_notes
+from supple_snare.exchange.smf import read_smf
 from supple_snare.timing.course import Pin
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
@@ -121,6 +123,18 @@ def rich_file(path: Path, *, kind: int = 1, division: int = 480) -> None:
     file.save(path)
 
 
+def write_changed(source: Path, target: Path, change: NoteChange, **grid) -> None:
+    """A part written, over one that is there."""
+    with OutputSet(WriteGuard(replaces_all=True)) as outputs:
+        midi.write_part(source, target, change, outputs, **grid)
+
+
+def events_of(path: Path) -> list[list[tuple[int, mido.Message]]]:
+    """The events of each track with their ticks from its start."""
+    tracks = mido.MidiFile(path).tracks
+    return [list(zip(np.cumsum([m.time for m in track]).tolist(), track, strict=True)) for track in tracks]
+
+
 def moved(notes: Notes, by_ms: float, *, ends_follow: bool = False) -> NoteChange:
     """All strokes moved alike."""
     chords = gather_chords(notes, together_ms=30.0)
@@ -130,14 +144,61 @@ def moved(notes: Notes, by_ms: float, *, ends_follow: bool = False) -> NoteChang
 @pytest.mark.parametrize("kind", [0, 1])
 @pytest.mark.parametrize("division", [24, 96, 480, 960, 32767, -(25 << 8) + 40, -(29 << 8) + 80])
 def test_nothing_moved_is_nothing_changed(tmp_path, kind, division):
-    """Type 0 and 1, any division, frames too: the same events at the same ticks."""
+    """Type 0 and 1, any division, frames too: the same bytes."""
     rich_file(tmp_path / "in.mid", kind=kind, division=division)
     notes = read_notes(tmp_path / "in.mid")
     assert len(notes) == 37
-    midi.write_part(tmp_path / "in.mid", tmp_path / "out.mid", moved(notes, 0.0))
-    before, after = mido.MidiFile(tmp_path / "in.mid"), mido.MidiFile(tmp_path / "out.mid")
-    assert before.tracks == after.tracks
-    assert (before.type, before.ticks_per_beat) == (after.type, after.ticks_per_beat)
+    write_changed(tmp_path / "in.mid", tmp_path / "out.mid", moved(notes, 0.0))
+    assert (tmp_path / "in.mid").read_bytes() == (tmp_path / "out.mid").read_bytes()
+
+
+ODD = b"".join(
+    [
+        bytes.fromhex("00 f0 03 43 12 00"),  # a system message over two packets
+        bytes.fromhex("10 f7 04 01 02 03 f7"),
+        bytes.fromhex("80 00 f7 02 f3 01"),  # an escape, after a time longer than need be
+        bytes.fromhex("00 90 3c 40 60 3c 00 00 40 50 60 40 00"),  # running status, ends as note-ons of velocity 0
+        bytes.fromhex("05 b0 07 64"),
+    ]
+)
+"""Events that few readers keep, and no end of the track."""
+
+
+def odd_file(path: Path) -> None:
+    """A chunk of another kind before the track, bytes behind its end and behind the last chunk."""
+    track = ODD + bytes.fromhex("00 ff 2f 00") + b"left over"
+    path.write_bytes(
+        b"MThd" + bytes.fromhex("00000006000100010060") + b"XFIH\0\0\0\3abc"
+        b"MTrk" + len(track).to_bytes(4, "big") + track + b"trailing"
+    )
+
+
+def test_what_few_readers_keep_is_kept(tmp_path):
+    """To the byte where nothing moves; where a note moves, all else stays as it stood."""
+    source, target = tmp_path / "in.mid", tmp_path / "out.mid"
+    odd_file(source)
+    notes = read_notes(source)
+    assert notes.pitch.tolist() == [60, 64]
+    write_changed(source, target, moved(notes, 0.0))
+    assert source.read_bytes() == target.read_bytes()
+    write_changed(source, target, moved(notes, 20.0))
+    after = target.read_bytes()
+    assert after.startswith(source.read_bytes()[: 14 + 11])
+    assert after.endswith(b"\xff\x2f\x00left overtrailing")
+    for kept in ("f0 03 43 12 00 10 f7 04 01 02 03 f7 80 00 f7 02 f3 01", "b0 07 64"):
+        assert bytes.fromhex(kept) in after
+    assert read_notes(target).time_s == pytest.approx(notes.time_s + 0.02, abs=0.003)
+
+
+def test_a_track_without_an_end_gets_none(tmp_path):
+    """And tempos of 0 stop nothing."""
+    path = tmp_path / "in.mid"
+    track = bytes.fromhex("00 ff 51 03 00 00 00") + ODD
+    path.write_bytes(b"MThd" + bytes.fromhex("00000006000000010060") + b"MTrk" + len(track).to_bytes(4, "big") + track)
+    with pytest.raises(RecordingError, match="makes no sense"):
+        read_grid(path)
+    write_changed(path, tmp_path / "out.mid", moved(read_notes(path), 1000.0))
+    assert b"\xff\x2f" not in (tmp_path / "out.mid").read_bytes()
 
 
 def test_running_status_is_read_and_nothing_of_it_lost(tmp_path):
@@ -147,7 +208,7 @@ def test_running_status_is_read_and_nothing_of_it_lost(tmp_path):
     path.write_bytes(b"MThd" + bytes.fromhex("00000006000000010060") + b"MTrk" + len(data).to_bytes(4, "big") + data)
     notes = read_notes(path)
     assert notes.pitch.tolist() == [60, 64]
-    midi.write_part(path, tmp_path / "out.mid", moved(notes, 0.0))
+    write_changed(path, tmp_path / "out.mid", moved(notes, 0.0))
     assert mido.MidiFile(path).tracks == mido.MidiFile(tmp_path / "out.mid").tracks
 
 
@@ -155,21 +216,12 @@ def test_moved_notes_take_their_ends_along_and_leave_all_else(tmp_path):
     """Ten ms later, to half a tick; controllers, texts and tempos stay at their ticks."""
     rich_file(tmp_path / "in.mid", division=960)
     before = read_notes(tmp_path / "in.mid")
-    midi.write_part(tmp_path / "in.mid", tmp_path / "out.mid", moved(before, 10.0))
+    write_changed(tmp_path / "in.mid", tmp_path / "out.mid", moved(before, 10.0))
     after = read_notes(tmp_path / "out.mid")
     assert after.time_s - before.time_s == pytest.approx(np.full(37, 0.010), abs=0.0005)
     assert after.end_s[:-1] - before.end_s[:-1] == pytest.approx(np.full(36, 0.010), abs=0.0005)
-    for one, two in zip(
-        mido.MidiFile(tmp_path / "in.mid").tracks, mido.MidiFile(tmp_path / "out.mid").tracks, strict=True
-    ):
-        others = [
-            [
-                (tick, m.copy(time=0))
-                for tick, m in zip(midi._ticks_of(track), track, strict=True)
-                if "note" not in m.type
-            ]
-            for track in (one, two)
-        ]
+    for one, two in zip(events_of(tmp_path / "in.mid"), events_of(tmp_path / "out.mid"), strict=True):
+        others = [[(tick, m.copy(time=0)) for tick, m in events if "note" not in m.type] for events in (one, two)]
         assert others[0] == others[1]
 
 
@@ -203,7 +255,7 @@ def test_a_note_that_catches_up_with_the_next_of_its_pitch_ends_before_it(tmp_pa
     notes = read_notes(tmp_path / "in.mid")
     chords = gather_chords(notes, together_ms=5.0)
     later = move_notes(notes, chords, np.array([0.0, 120.0, 0.0]), ends_follow=False)
-    midi.write_part(tmp_path / "in.mid", tmp_path / "out.mid", later)
+    write_changed(tmp_path / "in.mid", tmp_path / "out.mid", later)
     after = read_notes(tmp_path / "out.mid")
     assert (after.end_s >= after.time_s).all()
     assert (after.end_s[:-1] <= after.time_s[1:] + 1e-9).all()
@@ -222,10 +274,10 @@ def test_the_tempo_of_the_session_keeps_every_moment_and_lays_bars(tmp_path, gri
     """Notes and controllers sound when they did; a line of the grid is a whole beat of the file."""
     rich_file(tmp_path / "in.mid", division=960)
     before = read_notes(tmp_path / "in.mid")
-    midi.write_part(tmp_path / "in.mid", tmp_path / "out.mid", moved(before, 0.0), grid=grid)
+    write_changed(tmp_path / "in.mid", tmp_path / "out.mid", moved(before, 0.0), grid=grid)
     after = read_notes(tmp_path / "out.mid")
     assert after.time_s == pytest.approx(before.time_s, abs=0.0008)
-    clock = midi._Clock.of_file(mido.MidiFile(tmp_path / "out.mid"))
+    clock = midi._Clock.of_file(read_smf((tmp_path / "out.mid").read_bytes()))
     bar_ticks = clock.tick_at(grid.bar_time_s([1, 2])) / 960 / grid.meter.bar_beats
     assert bar_ticks == pytest.approx(np.rint(bar_ticks), abs=1e-3)
     meters = [m for m in mido.MidiFile(tmp_path / "out.mid").tracks[0] if m.type == "time_signature"]
@@ -238,9 +290,9 @@ def test_a_part_that_changed_or_has_nowhere_to_go_is_told(tmp_path):
     """The file was replaced since it was read; the folder is not there."""
     rich_file(tmp_path / "in.mid")
     change = moved(read_notes(tmp_path / "in.mid"), 3.0)
-    with pytest.raises(HandOverError, match="cannot be written"):
-        midi.write_part(tmp_path / "in.mid", tmp_path / "no" / "out.mid", change)
+    with pytest.raises(OutputError, match="could not be written"):
+        write_changed(tmp_path / "in.mid", tmp_path / "no" / "out.mid", change)
     write_part(tmp_path / "in.mid", [(0, 9)], [(0, 100.0)])
     with pytest.raises(RecordingError, match="other notes"):
-        midi.write_part(tmp_path / "in.mid", tmp_path / "out.mid", change)
+        write_changed(tmp_path / "in.mid", tmp_path / "out.mid", change)
     assert not (tmp_path / "out.mid").exists()

@@ -9,6 +9,7 @@ import pytest
 from supple_snare.session.account import account
 from supple_snare.session.document import Session
 from supple_snare.session.gathering import gather
+from supple_snare.session.handover import Written
 
 
 @pytest.fixture
@@ -34,7 +35,7 @@ def test_a_midi_file_without_notes_tells_the_tempo(click_map, take):
     assert [group.name for group in found.session.groups] == ["Group 1"]
     assert found.session.grid.course.time_at([0, 4, 4 + 3.5]) == pytest.approx([0, 2, 2 + 3.5 * 60 / 132])
     assert found.session.grid.bars.beat_of([1, 2, 3]) == pytest.approx([0, 4, 7.5])
-    assert "Grid: 120 to 132 bpm; 4/4, 7/8 from bar 2; 1/16\n" in account(found.session, [], [])
+    assert "Grid: 120 to 132 bpm; 4/4, 7/8 from bar 2; 1/16\n" in account(found.session, [], Written(()))
 
 
 def test_a_grid_somebody_set_is_kept(click_map):

@@ -5,7 +5,7 @@ import csv
 import numpy as np
 import pytest
 
-from supple_snare.errors import TableError
+from supple_snare.errors import OutputError
 from supple_snare.exchange.tables import write_csv
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_recordings
@@ -74,5 +74,5 @@ def test_a_table_becomes_a_csv_file(known, tmp_path):
     assert tuple(header) == table.header
     assert [float(row[0]) for row in rows] == [row[0] for row in table.rows]
     assert [entry.name for entry in tmp_path.iterdir()] == ["strokes.csv"]
-    with pytest.raises(TableError, match="nowhere"):
+    with pytest.raises(OutputError, match="nowhere"):
         write_csv(tmp_path / "nowhere" / "strokes.csv", table.header, table.rows)

@@ -15,6 +15,7 @@ from supple_snare.session import edits
 from supple_snare.session.account import account
 from supple_snare.session.document import Session
 from supple_snare.session.doubts import Doubt, leads_apart_ms, stroke_doubts
+from supple_snare.session.handover import Written
 from supple_snare.session.proof import answer_fine, ask_again, questions
 from supple_snare.session.section_edits import split_section
 from supple_snare.session.snapshots import drop_snapshot, exchange_snapshot, keep_snapshot, take_snapshot
@@ -234,7 +235,7 @@ def test_an_account_tells_what_was_done(part):
     """Settings, figures and files, in words."""
     session, stages, time = part
     session = edits.give_moves(session, "g1", {float(time[0]): 1.0})
-    told = account(session, [(view_of(session, stages), None)], [Path("/out/horn.mid")])
+    told = account(session, [(view_of(session, stages), None)], Written((Path("/out/horn.mid"),)))
     for words in (
         "toward the grid; strength 100%",
         "1 moved by hand",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import struct
 from pathlib import Path
 
@@ -11,8 +13,10 @@ import soundfile
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from supple_snare.errors import HandOverError, RecordingError
-from supple_snare.sound.files import BlockReader, Writer, block_spans, read_recording
+from supple_snare.disk.outputs import OutputSet, WriteGuard
+from supple_snare.errors import OutputError, RecordingChangedError, RecordingError
+from supple_snare.sound.files import BlockReader, block_spans, read_recording
+from supple_snare.sound.writing import Writer
 
 RATE = 48_000
 
@@ -64,7 +68,11 @@ def test_a_bad_file_is_named_with_what_is_wrong(tmp_path, name):
 def test_an_unreadable_file_is_told_apart_from_a_broken_one(tmp_path, monkeypatch):
     """Permissions are named as such (asked of the system, since root may read everything)."""
     path = write(tmp_path / "locked.wav")
-    monkeypatch.setattr("supple_snare.sound.files.os.access", lambda *_: False)
+
+    def refused(_path) -> int:
+        raise PermissionError(13, "Permission denied")
+
+    monkeypatch.setattr("supple_snare.sound.files.open_for_reading", refused)
     with pytest.raises(RecordingError, match="permissions"):
         read_recording(path)
 
@@ -89,7 +97,7 @@ def test_samples_come_out_as_they_went_in(tmp_path, suffix, subtype, channels):
     source = write(tmp_path / f"in{suffix}", rng.uniform(-1, 0.99, (9_999, channels)), subtype=subtype)
     recording = read_recording(source)
     target = tmp_path / f"out{suffix}"
-    with BlockReader(recording) as reader, Writer(target, recording) as writer:
+    with BlockReader(recording) as reader, OutputSet() as outputs, Writer(outputs, target, recording) as writer:
         for start, count in block_spans(recording.frames, 1_000):
             writer.write(reader.read(start, count))
     copy = read_recording(target)
@@ -116,8 +124,25 @@ def test_a_file_that_shrinks_while_read_is_noticed(tmp_path):
     path = write(tmp_path / "a.wav")
     recording = read_recording(path)
     halved(path)
-    with BlockReader(recording) as reader, pytest.raises(RecordingError, match=r"a\.wav: .*shorter"):
+    with BlockReader(recording) as reader, pytest.raises(RecordingChangedError, match=r"a\.wav: .*changed"):
         reader.read(0, recording.frames)
+
+
+def test_a_file_exchanged_while_it_is_read_is_noticed(tmp_path):
+    """Written over in place at the same length, or replaced by another: nothing of it is given out."""
+    path = write(tmp_path / "a.wav")
+    recording, other = read_recording(path), write(tmp_path / "b.wav").read_bytes()
+    with BlockReader(recording) as reader:
+        reader.read(0, 100)
+        with path.open("r+b") as file:
+            file.write(other)
+        os.utime(path, ns=(1, 1))
+        with pytest.raises(RecordingChangedError):
+            reader.read(100, 100)
+        path.rename(tmp_path / "c.wav")
+        shutil.copy(tmp_path / "b.wav", path)
+        with pytest.raises(RecordingChangedError):
+            reader.read(100, 100)
 
 
 def test_the_recorders_time_stamp_is_read(tmp_path):
@@ -139,7 +164,11 @@ class TestWriter:
         recording = read_recording(write(tmp_path / "a.wav"))
         out = tmp_path / "out"
         out.mkdir()
-        with pytest.raises(ValueError, match="fault"), Writer(out / "a.wav", recording) as writer:
+        with (
+            pytest.raises(ValueError, match="fault"),
+            OutputSet() as outputs,
+            Writer(outputs, out / "a.wav", recording) as writer,
+        ):
             writer.write(np.zeros((10, 1), dtype=np.int32))
             raise ValueError("fault")
         assert list(out.iterdir()) == []
@@ -149,15 +178,16 @@ class TestWriter:
         recording = read_recording(write(tmp_path / "a.wav"))
         old = tmp_path / "old.wav"
         old.write_text("precious")
-        with pytest.raises(ValueError, match="fault"), Writer(old, recording):
+        guard = WriteGuard(replaces_all=True)
+        with pytest.raises(ValueError, match="fault"), OutputSet(guard) as outputs, Writer(outputs, old, recording):
             raise ValueError("fault")
         assert old.read_text() == "precious"
 
-    def test_a_folder_that_is_not_there_is_named(self, tmp_path):
+    def test_a_folder_that_cannot_be_made_is_named(self, tmp_path):
         """The message tells where."""
         recording = read_recording(write(tmp_path / "a.wav"))
-        with pytest.raises(HandOverError, match=r"a\.wav: cannot be written"):
-            Writer(tmp_path / "nowhere" / "a.wav", recording)
+        with pytest.raises(OutputError, match=r"a\.wav/b\.wav: it could not be written"), OutputSet() as outputs:
+            Writer(outputs, tmp_path / "a.wav" / "b.wav", recording)
 
 
 @settings(max_examples=120, suppress_health_check=[HealthCheck.function_scoped_fixture])

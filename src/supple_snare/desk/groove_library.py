@@ -284,7 +284,7 @@ class GrooveLibrary(QDialog):
         """Take the last change back."""
         if self._before:
             path, groove = self._before.pop()
-            if self._try(lambda: write_groove(path, groove)):
+            if self._try(lambda: self._work.library.change(path, groove)):
                 self._work.library_changed.emit()
                 self.choose(path)
 
@@ -395,7 +395,8 @@ class GrooveLibrary(QDialog):
             path = Path(name)
             if "mid" in kind and path.suffix.lower() != ".mid":
                 path = path.with_name(path.name.removesuffix(JSON_SUFFIX) + ".mid")
-            self._try(lambda: write_groove(path, groove))
+            agreed = [path] if path == Path(name) else []  # the dialog asked about the name that it gave
+            self._try(lambda: write_groove(path, groove, guard=self._work.guard(agreed)))
 
     def use(self) -> None:
         """Make it what the group on the page is tightened to."""

@@ -18,8 +18,8 @@ from supple_snare.exchange.midi import read_notes
 from supple_snare.session.cache import Cache
 from supple_snare.session.document import Session
 from supple_snare.session.recordings import Now, Trouble, check_file, files_of, find_files, look_again
-from supple_snare.session.stages import Stages, part_of
-from supple_snare.sound.attacks import Analysis, Progress, analyse
+from supple_snare.session.stages import Stages
+from supple_snare.sound.attacks import Analysis, Progress, analyse, part_of
 from supple_snare.sound.bleed import judge_group
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.fingerprint import Fingerprint

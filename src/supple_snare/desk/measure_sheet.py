@@ -307,7 +307,7 @@ class MeasureSheet(QWidget):
         if table is None:
             return
         try:
-            write_csv(path, table.header, table.rows)
+            write_csv(path, table.header, table.rows, guard=self._work.guard([path]))
         except SnareError as error:
             self._work.tell_problem(str(error))
             return

@@ -1,5 +1,8 @@
 """Saving: every change is on disk within a second, written on a thread of its own.
 
+At most one write is under way; when it ends, the newest history is written, and those between are not. So however slow
+the disk is, nothing queues up, and closing takes the rest of one write and one more.
+
 A session is written into its folder; while it has none, or that cannot be written, into a place of the shelter, from
 which the next start brings it back. Lives on the interface thread; only `SessionFolder.write` runs elsewhere.
 """
@@ -21,6 +24,8 @@ from supple_snare.session.shelter import Shelter
 _SOON_MS = 400
 _AGAIN_MS = 5_000
 _DESK_MS = 3_000
+_SLOW_MS = 1_000
+"""A write that takes longer is told."""
 
 
 class Saving(QObject):
@@ -41,14 +46,26 @@ class Saving(QObject):
         self._saved: History | None = None
         self._problem = ""
         self._is_closed = False
-        self._writing: dict[Future[None], History | None] = {}
-        """What is being written: a history with the desk, or the desk alone."""
+        self._writing: tuple[Future[None], History | None] | None = None
+        """The write under way: of a history with the desk, or of the desk alone."""
+
+        self._is_behind = False
+        """Whether something newer waits for the write to end."""
         self._writer = ThreadPoolExecutor(max_workers=1, thread_name_prefix="saving")
         self._written.connect(self._settle)
         self._desk: Desk | None = None
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(self._write)
+        self._slow = QTimer(self)
+        self._slow.setSingleShot(True)
+        self._slow.setInterval(_SLOW_MS)
+        self._slow.timeout.connect(self.changed)
+
+    @property
+    def is_slow(self) -> bool:
+        """Whether a write has been under way for so long that a person should know."""
+        return self._writing is not None and not self._slow.isActive()
 
     @property
     def folder(self) -> Path | None:
@@ -58,7 +75,7 @@ class Saving(QObject):
     @property
     def is_waiting(self) -> bool:
         """Whether something is about to be written."""
-        return self._soon.isActive() or bool(self._writing)
+        return self._soon.isActive() or self._writing is not None
 
     @property
     def problem(self) -> str:
@@ -118,7 +135,8 @@ class Saving(QObject):
         """Write what is not written yet and wait for it; whether all is on disk."""
         if self._soon.isActive():
             self._write()
-        for writing in list(self._writing):
+        while self._writing is not None:
+            writing, _ = self._writing
             with contextlib.suppress(Exception):
                 writing.result()
             self._settle(writing)
@@ -157,6 +175,9 @@ class Saving(QObject):
 
     def _write(self) -> None:
         self._soon.stop()
+        if self._writing is not None:
+            self._is_behind = True
+            return
         history = self._history
         if history is None or (history is self._saved and not self._problem):
             kept_in = self._folder or self._place
@@ -171,7 +192,8 @@ class Saving(QObject):
         self._follow(self._writer.submit(folder.write, history, self._desk), history)
 
     def _follow(self, writing: Future[None], history: History | None) -> None:
-        self._writing[writing] = history
+        self._writing = (writing, history)
+        self._slow.start()
         writing.add_done_callback(self._written.emit)
 
     def _place_for_now(self) -> SessionFolder:
@@ -181,19 +203,24 @@ class Saving(QObject):
 
     def _settle(self, writing: Future[None]) -> None:
         """What came of writing; told once, by the signal or by whoever waited."""
-        history = self._writing.pop(writing, None)
-        if history is None:
+        if self._writing is None or self._writing[0] is not writing:
             return
+        _, history = self._writing
+        self._writing = None
+        self._slow.stop()
         error = writing.exception()
-        if error is not None:
+        if history is not None and error is not None:
             self._fail(str(error))
-            return
-        self._saved = history
-        if self._problem:
-            self._problem = ""
-            self.told.emit("The session is saved again.", False)
-            if self._folder is not None:
-                self._leave_place()
+        elif history is not None:
+            self._saved = history
+            if self._problem:
+                self._problem = ""
+                self.told.emit("The session is saved again.", False)
+                if self._folder is not None:
+                    self._leave_place()
+        if self._is_behind:
+            self._is_behind = False
+            self._write()
         self.changed.emit()
 
     def _fail(self, text: str) -> None:

@@ -15,8 +15,8 @@ from supple_snare.session.cutting import CutRequest, cut_depends, cut_of_request
 from supple_snare.session.document import Group, Session
 from supple_snare.session.doubts import Doubt, stroke_doubts
 from supple_snare.session.proof import Question, questions
-from supple_snare.session.stages import GroupView, part_of
-from supple_snare.sound.attacks import Progress
+from supple_snare.session.stages import GroupView
+from supple_snare.sound.attacks import Progress, part_of
 from supple_snare.sound.cut import Cut, SeamMemory
 from supple_snare.sound.editlist import EditList
 

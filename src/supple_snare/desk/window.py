@@ -619,6 +619,8 @@ def _saved_words(work: Workspace) -> str:
     if work.reads_from is not None:
         return "changes kept apart" if work.is_unsaved else "open for reading"
     if work.folder is None:
+        if work.saving.is_slow:
+            return "keeping aside …"
         return "empty" if work.session.is_empty else "not saved yet" if work.is_unsaved else "as it came"
     return "saved" if work.is_saved else "saving …"
 

@@ -7,7 +7,7 @@ on the interface thread; long work goes through the job runner and comes back as
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -24,6 +24,7 @@ from supple_snare.desk.looks import Looks
 from supple_snare.desk.saving import Saving
 from supple_snare.desk.seams import Seams
 from supple_snare.desk.slot_weighing import SlotWeighing
+from supple_snare.disk.outputs import WriteGuard
 from supple_snare.errors import SessionError, SnareError
 from supple_snare.session import edits
 from supple_snare.session.document import Group, Session
@@ -34,8 +35,9 @@ from supple_snare.session.history import History
 from supple_snare.session.library import Library, user_folder
 from supple_snare.session.listening import Desk, Listening, Which
 from supple_snare.session.locks import Holder
+from supple_snare.session.open_sessions import files_in_use, paths_of, unsaved_folder
 from supple_snare.session.recordings import Now, Trouble, accepted, relocated, with_fingerprints
-from supple_snare.session.shelter import Left, Shelter, state_folder
+from supple_snare.session.shelter import Left, Shelter
 from supple_snare.session.snapshots import take_snapshot
 from supple_snare.session.stages import (
     GroupView,
@@ -114,7 +116,7 @@ class Workspace(QObject):
         self.stages_changed.connect(self.slots.note)
         self.history = History(Session())
         self.looks = Looks()
-        self.saving = Saving(Shelter(state_folder()))
+        self.saving = Saving(Shelter(unsaved_folder()))
         self.saving.changed.connect(self.saved_changed)
         self.saving.told.connect(self.told)
         self._unchanged: Session | None = self.history.present
@@ -329,6 +331,11 @@ class Workspace(QObject):
             self.tell_problem(str(error))
         else:
             self.faulted.emit(error)
+
+    def guard(self, replaceable: Iterable[Path] = ()) -> WriteGuard:
+        """What may be written: no recording of any session that is open, and only such files as a person let go."""
+        agreed = frozenset(replaceable)
+        return WriteGuard((*paths_of(self.session), *(files_in_use() if agreed else ())), agreed)
 
     # ---- what is looked at
 

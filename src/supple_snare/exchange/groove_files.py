@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from dataclasses import replace
 from pathlib import Path
 from typing import Annotated, Any
@@ -12,9 +11,10 @@ import mido
 import msgspec
 import numpy as np
 
+from supple_snare.disk.opening import read_bounded
+from supple_snare.disk.outputs import NEW_FILES, WriteGuard, output_file
 from supple_snare.errors import GrooveError, RecordingError, UsageError
 from supple_snare.exchange.midi import MIDI_SUFFIXES, read_beats
-from supple_snare.exchange.replacing import replacing
 from supple_snare.timing.groove import MOST_SLOTS, Groove, GrooveSlot, groove_of_notes
 from supple_snare.timing.notes import velocity_to_db
 from supple_snare.timing.ruling import Ruling
@@ -110,23 +110,19 @@ class GrooveFile(msgspec.Struct, frozen=True, kw_only=True):
         return 60_000.0 * most.offset_beats / most.offset_ms
 
 
-def write_groove(path: Path, groove: Groove) -> None:
-    """Write a template as MIDI or, under any other name, as JSON; replaced in a single step if it is there.
+def write_groove(path: Path, groove: Groove, *, guard: WriteGuard = NEW_FILES) -> None:
+    """Write a template as MIDI or, under any other name, as JSON.
 
     Raises
     ------
-    GrooveError
-        If the file cannot be written; what was there stays.
+    OutputError
+        If the file may not or cannot be written; what was there stays.
     """
-    try:
-        with replacing(path) as file:
-            if path.suffix.lower() in MIDI_SUFFIXES:
-                groove_midi(groove).save(file=file)
-            else:
-                file.write(msgspec.json.format(msgspec.json.encode(GrooveFile.of(groove)), indent=2) + b"\n")
-    except OSError as error:
-        reason = os.strerror(error.errno or 0)
-        raise GrooveError(f"{path}: the groove could not be written ({reason}); choose another folder.") from error
+    with output_file(path, guard) as file:
+        if path.suffix.lower() in MIDI_SUFFIXES:
+            groove_midi(groove).save(file=file)
+        else:
+            file.write(msgspec.json.format(msgspec.json.encode(GrooveFile.of(groove)), indent=2) + b"\n")
 
 
 def read_groove(path: Path) -> Groove:
@@ -140,11 +136,9 @@ def read_groove(path: Path) -> Groove:
     try:
         if path.suffix.lower() in MIDI_SUFFIXES:
             return _from_midi(path)
-        if path.stat().st_size > _LARGEST_BYTES:
-            raise GrooveError("it is far too large for a groove.")
-        return msgspec.json.decode(path.read_bytes(), type=GrooveFile).groove()
+        return msgspec.json.decode(read_bounded(path, _LARGEST_BYTES), type=GrooveFile).groove()
     except OSError as error:
-        raise GrooveError(f"{path}: no groove can be read here ({os.strerror(error.errno or 0)}).") from error
+        raise GrooveError(f"{path}: no groove can be read here ({error.strerror}).") from error
     except (msgspec.DecodeError, UnicodeDecodeError, RecursionError) as error:
         raise GrooveError(f"{path.name}: this is no groove template, or it is damaged ({error}).") from error
     except (GrooveError, UsageError, ZeroDivisionError, OverflowError) as error:

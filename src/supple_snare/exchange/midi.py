@@ -1,24 +1,24 @@
 """Standard MIDI Files: the notes of a played-in part, the same file with notes moved, and the grid of a tempo track.
 
 Times follow the file's own tempo, or its frames where its division counts those. Whatever is not a note that moves is
-written as it was read.
+written as it was read, to the byte; where nothing moves, so is the file.
 """
 
 from __future__ import annotations
 
-from collections import defaultdict
+from collections import defaultdict, deque
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
-from io import BytesIO
 from pathlib import Path
 
-import mido
 import numpy as np
 from numpy.typing import ArrayLike
 
-from supple_snare.errors import HandOverError, RecordingError, UsageError
-from supple_snare.exchange.replacing import replacing
+from supple_snare.disk.opening import FileTooLargeError, read_bounded
+from supple_snare.disk.outputs import OutputSet
+from supple_snare.errors import RecordingError, UsageError
+from supple_snare.exchange.smf import END_OF_TRACK, META, METER, TEMPO, TEXT, Event, Smf, meta_event, read_smf
 from supple_snare.timing.course import Pin
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Bars, Meter, MeterChange, through
@@ -32,10 +32,7 @@ _USUAL_TEMPO = 500_000
 
 _USUAL_DIVISION = 480
 _TEMPO_RANGE = (1, (1 << 24) - 1)
-_DAMAGED = (OSError, EOFError, ValueError, LookupError, TypeError, OverflowError, mido.KeySignatureError)
-"""What reading a damaged file may end in."""
-
-_CONDUCTING = ("set_tempo", "time_signature")
+_CONDUCTING = (TEMPO, METER)
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,20 +88,16 @@ class _Clock:
         return cls(np.array(ticks, dtype=np.float64), time_s, float(s_per_tick[0]), float(s_per_tick[-1]))
 
     @classmethod
-    def of_file(cls, file: mido.MidiFile) -> _Clock:
+    def of_file(cls, file: Smf) -> _Clock:
         """The clock of a file: its tempos, of whichever track, or its frames."""
-        division = int(file.ticks_per_beat)
+        division = file.division
         if division < 0:  # frames a second and ticks a frame; 29 stands for the 29.97 of colour television
             frames, ticks = -(division >> 8), division & 0xFF
             rate = (30_000.0 / 1001.0 if frames == 29 else float(frames)) * ticks
             if rate <= 0.0:
                 raise ValueError("a division of no ticks")
             return cls(np.zeros(1), np.zeros(1), 1.0 / rate, 1.0 / rate)
-        tempos = []
-        for track in file.tracks:
-            at = _ticks_of(track).tolist()
-            tempos += [(tick, max(m.tempo, 1)) for tick, m in zip(at, track, strict=True) if m.type == "set_tempo"]
-        return cls.of_tempos(sorted(tempos, key=lambda each: each[0]), division)
+        return cls.of_tempos(_tempos_of(file), division)
 
     def time_at(self, tick: ArrayLike) -> FloatArray:
         return through(self._tick, self._time_s, tick, self._before, self._after)
@@ -139,25 +132,22 @@ def read_beats(path: Path) -> BeatNotes:
     """
     with _readable(path):
         file = _opened(path)
-        if file.ticks_per_beat < 0:
+        if file.division < 0:
             raise RecordingError(path, "it counts frames and knows no beats; export it with beats.")
-        rows, remarks, tempo, last = [], [], _USUAL_TEMPO, 0
+        rows, remarks, last = [], list[str](), 0
         for track in file.tracks:
-            for tick, message in zip(_ticks_of(track).tolist(), track, strict=True):
-                last = max(last, tick)
-                if message.type == "note_on" and message.velocity > 0:
-                    rows.append((tick, message.velocity))
-                elif message.type == "text":
-                    remarks.append(message.text)
-                elif message.type == "set_tempo" and tick == 0:
-                    tempo = max(message.tempo, 1)
+            is_on = ((track.status & 0xF0) == 0x90) & (track.second > 0)
+            rows += list(zip(track.tick[is_on].tolist(), track.second[is_on].tolist(), strict=True))
+            remarks += [held.decode("latin-1") for _, _, held in file.meta(track, TEXT)]
+            last = max(last, int(track.tick.max(initial=0)))
+        tempo = next((tempo for tick, tempo in reversed(_tempos_of(file)) if tick == 0), _USUAL_TEMPO)
         columns = np.array(sorted(rows), dtype=np.float64).reshape(-1, 2)
-        length = max(float(np.ceil(last / file.ticks_per_beat - 1e-3)), 1.0)
-        place = frozen(columns[:, 0] / file.ticks_per_beat)
+        length = max(float(np.ceil(last / file.division - 1e-3)), 1.0)
+        place = frozen(columns[:, 0] / file.division)
         return BeatNotes(place, frozen(columns[:, 1]), length, 60e6 / tempo, tuple(remarks))
 
 
-def write_part(source: Path, target: Path, change: NoteChange, *, grid: Grid | None = None) -> None:
+def write_part(source: Path, target: Path, change: NoteChange, outputs: OutputSet, *, grid: Grid | None = None) -> None:
     """Write a MIDI file with its notes changed and everything else as it was.
 
     A note whose time does not change keeps its very tick. One that is moved ends before the next of its pitch begins,
@@ -166,9 +156,11 @@ def write_part(source: Path, target: Path, change: NoteChange, *, grid: Grid | N
     Parameters
     ----------
     source, target : Path
-        What was read, and what is written; replaced in a single step if it is there.
+        The file that was read, and the one that is written.
     change : NoteChange
         For the notes as `read_notes` gives them.
+    outputs : OutputSet
+        Puts the file in place.
     grid : Grid, optional
         Write its tempo and meters instead of the file's own; every event keeps its moment in seconds.
 
@@ -176,7 +168,7 @@ def write_part(source: Path, target: Path, change: NoteChange, *, grid: Grid | N
     ------
     RecordingError
         If the source cannot be read, or has other notes than before.
-    HandOverError
+    OutputError
         If the target cannot be written.
     """
     with _readable(source):
@@ -184,66 +176,76 @@ def write_part(source: Path, target: Path, change: NoteChange, *, grid: Grid | N
         notes, places = _notes_of(file)
         if len(notes) != len(change.time_s):
             raise RecordingError(source, "the file has other notes than when it was read; add it anew.")
-        clock = _Clock.of_file(file)
-        ticks = [_ticks_of(track) for track in file.tracks]
-        conductor: list[tuple[int, mido.MetaMessage]] = []
-        if grid is not None:
-            conductor, new_clock = _conducted(file, grid, float(max(change.end_s, default=0.0)))
-            ticks = [_rounded(new_clock.tick_at(clock.time_at(at))) for at in ticks]
-            clock = new_clock
-        _move(file, ticks, places, notes, change, clock)
-        for track, at in zip(file.tracks, ticks, strict=True):
-            _lay(track, at, conductor, conducted=grid is not None)
-            conductor = []
-    try:
-        with replacing(target) as out:
-            file.save(file=out)
-    except OSError as error:
-        raise HandOverError(f"{target}: the MIDI file cannot be written ({error.strerror}).") from error
+        is_same = grid is None and all(
+            np.array_equal(getattr(notes, name), getattr(change, name)) for name in ("time_s", "end_s", "velocity")
+        )
+        data = file.data if is_same else _changed_file(file, notes, places, change, grid)
+    with outputs.writing(target) as out:
+        out.write(data)
 
 
-def _ticks_of(track: mido.MidiTrack) -> IntArray:
-    """Ticks from the start of every event."""
-    return np.cumsum([message.time for message in track], dtype=np.int64)
+def _changed_file(file: Smf, notes: Notes, places: list[_NoteAt], change: NoteChange, grid: Grid | None) -> bytes:
+    """The bytes of a file with its notes changed, in the tempo and meters of a grid if there is one."""
+    clock = _Clock.of_file(file)
+    ticks = [track.tick.copy() for track in file.tracks]
+    conductor: list[Event] = []
+    division = None
+    if grid is not None:
+        division = file.division if file.division > 0 else _USUAL_DIVISION
+        conductor, new_clock = _conducted(division, grid, float(max(change.end_s, default=0.0)))
+        ticks = [_rounded(new_clock.tick_at(clock.time_at(at))) for at in ticks]
+        clock = new_clock
+    tracks = [file.events(track) for track in file.tracks]
+    _move(tracks, ticks, places, notes, change, clock)
+    laid = []
+    for events, at in zip(tracks, ticks, strict=True):
+        laid.append(_lay(events, at, conductor, conducted=grid is not None))
+        conductor = []
+    return file.written(laid, division)
 
 
-def _notes_of(file: mido.MidiFile) -> tuple[Notes, list[_NoteAt]]:
+def _tempos_of(file: Smf) -> list[tuple[int, int]]:
+    """(tick, microseconds a quarter note) of all tracks, in order of ticks."""
+    found = []
+    for track in file.tracks:
+        for _, tick, held in file.meta(track, TEMPO):
+            if len(held) >= 3:
+                found.append((tick, max(int.from_bytes(held[:3], "big"), 1)))
+    return sorted(found, key=lambda each: each[0])
+
+
+def _notes_of(file: Smf) -> tuple[Notes, list[_NoteAt]]:
     """All notes in order of time, and where each stands."""
     clock = _Clock.of_file(file)
-    rows: list[tuple[int, int, int, int, _NoteAt]] = []
+    rows: list[tuple[int, int, int, int, int, int | None]] = []
     for number, track in enumerate(file.tracks):
-        ticks = _ticks_of(track).tolist()
-        sounding: dict[tuple[int, int], list[int]] = defaultdict(list)
-
-        def close(on: int, off: int | None, number: int = number, track: mido.MidiTrack = track) -> None:
-            end = ticks[-1 if off is None else off]  # noqa: B023  # called before the next track
-            message = track[on]
-            rows.append((ticks[on], end, message.velocity, message.note, _NoteAt(number, on, off)))  # noqa: B023
-
-        for index, message in enumerate(track):
-            if message.type not in ("note_on", "note_off"):
-                continue
-            key = message.channel, message.note
-            if message.type == "note_on" and message.velocity > 0:
+        kinds = track.status & 0xF0
+        is_on = (kinds == 0x90) & (track.second > 0)
+        at = np.flatnonzero(is_on | (kinds == 0x80) | (kinds == 0x90))
+        ticks, last = track.tick.tolist(), int(track.tick[-1]) if len(track) else 0
+        velocity = track.second.tolist()
+        keys = (track.status[at] & 0x0F).astype(np.int64) * 128 + track.first[at]
+        sounding: dict[int, deque[int]] = defaultdict(deque)
+        for index, key, begins in zip(at.tolist(), keys.tolist(), is_on[at].tolist(), strict=True):
+            if begins:
                 sounding[key].append(index)
             elif sounding[key]:
-                close(sounding[key].pop(0), index)
-        for held in sounding.values():
-            for on in held:
-                close(on, None)
-    rows.sort(key=lambda row: (row[0], row[4].track, row[4].on))
-    columns = np.array([row[:4] for row in rows], dtype=np.float64).reshape(-1, 4)
+                on = sounding[key].popleft()
+                rows.append((ticks[on], number, on, ticks[index], velocity[on], index))
+        rows += [(ticks[on], number, on, last, velocity[on], None) for held in sounding.values() for on in held]
+    rows.sort(key=lambda row: row[:3])
+    start, end = np.array([row[0] for row in rows], np.float64), np.array([row[3] for row in rows], np.float64)
     notes = Notes(
-        frozen(clock.time_at(columns[:, 0])),
-        frozen(clock.time_at(columns[:, 1])),
-        frozen(columns[:, 2]),
-        frozen(columns[:, 3], np.int64),
+        frozen(clock.time_at(start)),
+        frozen(clock.time_at(end)),
+        frozen([row[4] for row in rows], np.float64),
+        frozen([int(file.tracks[row[1]].first[row[2]]) for row in rows], np.int64),
     )
-    return notes, [row[4] for row in rows]
+    return notes, [_NoteAt(number, on, off) for _, number, on, _, _, off in rows]
 
 
 def _move(
-    file: mido.MidiFile,
+    tracks: list[list[Event]],
     ticks: list[IntArray],
     places: list[_NoteAt],
     notes: Notes,
@@ -251,64 +253,64 @@ def _move(
     clock: _Clock,
 ) -> None:
     """Write new ticks and velocities over those of the notes that change."""
-    starts, ends = _rounded(clock.tick_at(change.time_s)), _rounded(clock.tick_at(change.end_s))
+    starts, ends = _rounded(clock.tick_at(change.time_s)).tolist(), _rounded(clock.tick_at(change.end_s)).tolist()
+    moves = (change.time_s != notes.time_s).tolist()
+    ends_move = (change.end_s != notes.end_s).tolist()
+    louder = (change.velocity != notes.velocity).tolist()
+    old = [each.tolist() for each in ticks]
     following: dict[tuple[int, int, int], tuple[int, int]] = {}  # the next note of a pitch: old tick, new tick
     for index in range(len(places) - 1, -1, -1):
         place = places[index]
-        on = file.tracks[place.track][place.on]
-        at, key = ticks[place.track], (place.track, on.channel, on.note)
-        old_on = int(at[place.on])
-        if change.time_s[index] != notes.time_s[index]:
-            at[place.on] = starts[index]
-        new_on = int(at[place.on])
+        at, was = ticks[place.track], old[place.track]
+        on = tracks[place.track][place.on]
+        key = (place.track, on.status, on.data[-2])
+        old_on = was[place.on]
+        new_on = starts[index] if moves[index] else old_on
+        at[place.on] = new_on
         if place.off is not None:
-            old_off = int(at[place.off])
-            new_off = int(ends[index]) if change.end_s[index] != notes.end_s[index] else old_off
-            if key in following and old_off <= following[key][0]:
-                new_off = min(new_off, following[key][1])
+            old_off = was[place.off]
+            new_off = ends[index] if ends_move[index] else old_off
+            next_note = following.get(key)
+            if next_note is not None and old_off <= next_note[0]:
+                new_off = min(new_off, next_note[1])
             at[place.off] = max(new_off, new_on + (old_off > old_on))
         following[key] = (old_on, new_on)
-        if on.velocity != change.velocity[index]:
-            file.tracks[place.track][place.on] = on.copy(velocity=int(change.velocity[index]))
+        if louder[index]:
+            velocity = bytes((int(change.velocity[index]),))
+            tracks[place.track][place.on] = on._replace(data=on.data[:-1] + velocity)
 
 
-def _lay(
-    track: mido.MidiTrack, ticks: IntArray, conductor: list[tuple[int, mido.MetaMessage]], *, conducted: bool
-) -> None:
+def _lay(events: list[Event], ticks: IntArray, conductor: list[Event], *, conducted: bool) -> list[Event]:
     """Put the events of a track in order of their ticks; those at one tick stay in the order they were read in.
 
     Parameters
     ----------
-    track : MidiTrack
+    events : list of Event
     ticks : int array
         New ticks of its events.
-    conductor : list of (tick, message)
+    conductor : list of Event
         Tempos and meters to put in.
     conducted : bool
         Whether those of the file itself are left out.
     """
-    rows = [(tick, 0, message) for tick, message in conductor]
-    for tick, message in zip(ticks.tolist(), track, strict=True):
-        if not (conducted and message.type in _CONDUCTING):
-            rows.append((tick, 2 if message.type == "end_of_track" else 1, message))
+    rows = [(event.tick, 0, event) for event in conductor]
+    last = 0
+    for tick, event in zip(ticks.tolist(), events, strict=True):
+        is_meta = event.status == META
+        if not (conducted and is_meta and event.data[1] in _CONDUCTING):
+            rows.append((tick, 2 if is_meta and event.data[1] == END_OF_TRACK else 1, event))
     last = max((tick for tick, _, _ in rows), default=0)
-    rows = [(last, kind, message) if kind == 2 else (tick, kind, message) for tick, kind, message in rows]
-    rows.sort(key=lambda row: (row[0], row[1]))
-    events, now = [], 0
-    for tick, _, message in rows:
-        events.append(message.copy(time=tick - now))
-        now = tick
-    track[:] = events
+    rows = [(last, kind, event) if kind == 2 else (tick, kind, event) for tick, kind, event in rows]
+    rows.sort(key=lambda row: row[:2])
+    return [event._replace(tick=tick) for tick, _, event in rows]
 
 
-def _conducted(file: mido.MidiFile, grid: Grid, end_s: float) -> tuple[list[tuple[int, mido.MetaMessage]], _Clock]:
+def _conducted(division: int, grid: Grid, end_s: float) -> tuple[list[Event], _Clock]:
     """Tempos and meters of a grid as events, and the clock they make.
 
     Bar 1 of the grid begins at a bar of the file; the bars before it last as long as the recording does until then.
     """
-    if file.ticks_per_beat < 0:
-        file.ticks_per_beat = _USUAL_DIVISION
-    division, bar_beats = int(file.ticks_per_beat), grid.meter.bar_beats
+    bar_beats = grid.meter.bar_beats
     first_s, start_beat = float(grid.bar_time_s(1)), float(grid.course.beat_at(0.0))
     tempos: list[tuple[int, int]] = []
     lead = 0.0
@@ -325,13 +327,17 @@ def _conducted(file: mido.MidiFile, grid: Grid, end_s: float) -> tuple[list[tupl
     meters = [(0, grid.meter)]
     for change in grid.meter_changes:
         meters.append((round((float(grid.bars.beat_of(change.bar)) - start_beat + lead) * division), change.meter))
-    events = [(tick, mido.MetaMessage("set_tempo", tempo=tempo)) for tick, tempo in tempos]
+    events = [meta_event(tick, TEMPO, tempo.to_bytes(3, "big")) for tick, tempo in tempos]
     events += [
-        (tick, mido.MetaMessage("time_signature", numerator=meter.count, denominator=meter.unit))
+        meta_event(tick, METER, bytes((meter.count, meter.unit.bit_length() - 1, _CLOCKS_A_CLICK, _32NDS_A_QUARTER)))
         for tick, meter in meters
         if tick >= 0
     ]
     return events, _Clock.of_tempos(tempos, division)
+
+
+_CLOCKS_A_CLICK, _32NDS_A_QUARTER = 24, 8
+"""As almost every file has them: a click each quarter note."""
 
 
 def _rounded(ticks: FloatArray) -> IntArray:
@@ -352,22 +358,14 @@ def read_grid(path: Path) -> Grid:
     RecordingError
         If the file cannot be read, or says nothing of tempo.
     """
-    beat, time = 0.0, 0.0
-    tempos: list[tuple[float, float, float]] = []
-    meters: list[tuple[float, Meter]] = []
     with _readable(path):
         file = _opened(path)
-        beat_s = 0.5
-        if file.ticks_per_beat < 0:
+        if file.division < 0:
             raise RecordingError(path, "it counts frames and has no tempo; type the tempo, or find it from the hits.")
-        for message in mido.merge_tracks(file.tracks):
-            beats = message.time / file.ticks_per_beat
-            beat, time = beat + beats, time + beats * beat_s
-            if message.type == "set_tempo":
-                beat_s = message.tempo / 1e6
-                tempos.append((beat, time, 60.0 / beat_s))
-            elif message.type == "time_signature":
-                meters.append((beat, Meter(message.numerator, message.denominator)))
+        clock, division = _Clock.of_file(file), file.division
+        tempos = [(tick / division, float(clock.time_at(tick)), 60e6 / tempo) for tick, tempo in _tempos_of(file)]
+        held = sorted((tick, data) for track in file.tracks for _, tick, data in file.meta(track, METER))
+        meters = [(tick / division, Meter(data[0], 1 << data[1])) for tick, data in held if len(data) >= 2]
     if not tempos:
         raise RecordingError(path, "this MIDI file says nothing of tempo; choose one exported with its tempo track.")
     try:
@@ -385,13 +383,14 @@ def read_grid(path: Path) -> Grid:
         raise RecordingError(path, f"its tempo track makes no sense. {error}") from error
 
 
-def _opened(path: Path) -> mido.MidiFile:
-    if path.stat().st_size > _LARGEST_BYTES:
-        raise RecordingError(path, "the file is far too large for a MIDI part.")
-    file = mido.MidiFile(file=BytesIO(path.read_bytes()))  # from memory: counts in its headers then take none
-    if file.type == 2:
+def _opened(path: Path) -> Smf:
+    try:
+        file = read_smf(read_bounded(path, _LARGEST_BYTES))
+    except FileTooLargeError as error:
+        raise RecordingError(path, "the file is far too large for a MIDI part.") from error
+    if file.kind == 2:
         raise RecordingError(path, "its tracks are songs of their own (type 2); export it as type 0 or 1.")
-    if file.ticks_per_beat == 0:
+    if file.division == 0:
         raise ValueError("a division of no ticks")
     return file
 
@@ -405,5 +404,7 @@ def _readable(path: Path) -> Iterator[None]:
         raise
     except FileNotFoundError as error:
         raise RecordingError(path, f"there is no such file in {path.parent}; check the name.") from error
-    except (*_DAMAGED, UsageError) as error:
-        raise RecordingError(path, "this is not a MIDI file that can be read; export it again.") from error
+    except OSError as error:
+        raise RecordingError(path, f"it cannot be read in {path.parent}: {error.strerror}.") from error
+    except (ValueError, OverflowError) as error:
+        raise RecordingError(path, f"this is not a MIDI file that can be read ({error}); export it again.") from error

@@ -4,29 +4,25 @@ from __future__ import annotations
 
 import csv
 import io
-import os
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
-from supple_snare.errors import TableError
-from supple_snare.exchange.replacing import replacing
+from supple_snare.disk.outputs import NEW_FILES, WriteGuard, output_file
 
 
-def write_csv(path: Path, header: Sequence[str], rows: Iterable[Sequence[object]]) -> None:
-    """Write a table with a header line; what stood there before is replaced in a single step.
+def write_csv(
+    path: Path, header: Sequence[str], rows: Iterable[Sequence[object]], *, guard: WriteGuard = NEW_FILES
+) -> None:
+    """Write a table with a header line.
 
     Raises
     ------
-    TableError
-        If the file cannot be written; what was there stays.
+    OutputError
+        If the file may not or cannot be written; what was there stays.
     """
     text = io.StringIO(newline="")
     writer = csv.writer(text)
     writer.writerow(header)
     writer.writerows(rows)
-    try:
-        with replacing(path) as file:
-            file.write(text.getvalue().encode())
-    except OSError as error:
-        reason = os.strerror(error.errno or 0)
-        raise TableError(f"{path}: the table could not be written ({reason}); choose another folder.") from error
+    with output_file(path, guard) as file:
+        file.write(text.getvalue().encode(errors="backslashreplace"))

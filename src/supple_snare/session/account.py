@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
-from pathlib import Path
 
 import numpy as np
 
 from supple_snare import __version__
-from supple_snare.errors import HandOverError
-from supple_snare.exchange.replacing import replacing
 from supple_snare.session.document import Session
+from supple_snare.session.handover import Written
 from supple_snare.session.proof import questions
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.cut import Cut
@@ -21,12 +18,15 @@ from supple_snare.timing.tighten import Kept, Response
 ACCOUNT_NAME = "what was done.txt"
 
 
-def account(session: Session, groups: Sequence[tuple[GroupView, Cut | None]], files: Sequence[Path]) -> str:
+def account(session: Session, groups: Sequence[tuple[GroupView, Cut | None]], written: Written) -> str:
     """What was done to each group, with figures."""
     lines = [f"{session.name}: tightened with Supple Snare {__version__}", *_of_grid(session)]
     for view, cut in groups:
         lines += ["", *_of_group(session, view, cut)]
-    lines += ["", "Files:", *(f"  {path.name}" for path in files)]
+    lines += ["", "Files:", *(f"  {path.name}" for path in written.files)]
+    if written.left_out:
+        lines += ["", "Held by the recordings besides their sound, and not in these files:"]
+        lines += [f"  {each}" for each in written.left_out]
     return "\n".join(lines) + "\n"
 
 
@@ -40,23 +40,6 @@ def _of_grid(session: Session) -> list[str]:
     meters = [str(grid.meter), *(f"{change.meter} from bar {change.bar}" for change in grid.meter_changes)]
     own = [f"  {section.name}: {section.ruling}" for section in session.ruled_apart]
     return [f"Grid: {tempo}; {', '.join(meters)}; {grid.ruling}", *own]
-
-
-def write_account(text: str, folder: Path) -> Path:
-    """Write it beside the files.
-
-    Raises
-    ------
-    HandOverError
-        If it cannot be written.
-    """
-    path = folder / ACCOUNT_NAME
-    try:
-        with replacing(path) as file:
-            file.write(text.encode())
-    except OSError as error:
-        raise HandOverError(f"{path}: cannot be written ({os.strerror(error.errno or 0)}).") from error
-    return path
 
 
 def _of_group(session: Session, view: GroupView, cut: Cut | None) -> list[str]:

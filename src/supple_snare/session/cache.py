@@ -22,7 +22,8 @@ import platformdirs
 from numpy.typing import NDArray
 
 import supple_snare
-from supple_snare.exchange.replacing import replacing
+from supple_snare.disk.opening import read_bounded
+from supple_snare.disk.replacing import replacing
 from supple_snare.session.cutting import CutRequest
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.cut import Cut
@@ -93,11 +94,12 @@ class Cache:
                 source, target = self._own / key, self._folder() / key
                 if source.is_file() and not target.exists():
                     target.parent.mkdir(parents=True, exist_ok=True)
-                    with replacing(target) as file:
-                        file.write(source.read_bytes())
+                    with replacing(target, is_durable=False) as file:
+                        file.write(read_bounded(source, _LARGEST_BYTES))
 
     def _folder(self) -> Path:
-        return self._own if self.beside is None else self.beside / FOLDER_NAME
+        beside = self.beside and self.beside / FOLDER_NAME
+        return self._own if beside is None or beside.is_symlink() else beside
 
     def _ear_key(self, ear: Ear) -> str:
         hashes = [self._sha256_of(recording.path) for recording in ear.recordings]
@@ -142,10 +144,8 @@ def read_arrays(path: Path) -> dict[str, NDArray[Any]]:
     OSError, ValueError, zipfile.BadZipFile
         If there is no such file, or it is anything else.
     """
-    if path.stat().st_size > _LARGEST_BYTES:
-        raise ValueError("far too large")
     found = {}
-    with zipfile.ZipFile(io.BytesIO(path.read_bytes())) as packed:
+    with zipfile.ZipFile(io.BytesIO(read_bounded(path, _LARGEST_BYTES, follow_links=False))) as packed:
         for entry in packed.infolist():
             if entry.compress_type != zipfile.ZIP_STORED:
                 raise ValueError("compressed")
@@ -169,7 +169,7 @@ def write_arrays(path: Path, arrays: Arrays) -> None:
         If it cannot be written.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
-    with replacing(path) as file:
+    with replacing(path, is_durable=False) as file:
         np.savez(file, allow_pickle=False, **arrays)
 
 

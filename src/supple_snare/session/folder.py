@@ -14,21 +14,29 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
-import shutil
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Self
 
+from supple_snare.disk.opening import read_bounded
+from supple_snare.disk.replacing import replacing
 from supple_snare.errors import NewerSessionError, SessionError
-from supple_snare.exchange.replacing import replacing
 from supple_snare.session.document import Session
 from supple_snare.session.history import History
-from supple_snare.session.journal import Journal, read_journal
+from supple_snare.session.journal import Journal, Journaled, State, read_journal
 from supple_snare.session.listening import Desk, read_desk, write_desk
 from supple_snare.session.locks import FolderLock, Holder
-from supple_snare.session.storage import FILE_NAME, decode_session, encode_session, read_file, told_if_not_saved
-
-ASIDE = "session.aside"
+from supple_snare.session.open_sessions import note_closed, note_open
+from supple_snare.session.storage import (
+    FILE_NAME,
+    LARGEST_BYTES,
+    decode_session,
+    encode_session,
+    pack,
+    put_aside,
+    read_file,
+    told_if_not_saved,
+)
 
 
 @dataclass(frozen=True)
@@ -72,25 +80,61 @@ def open_history(path: Path) -> Opened:
 def _newest(path: Path, folder: Path) -> tuple[History, tuple[str, ...]]:
     """The newest whole state, and what is to be said of it."""
     file = folder / FILE_NAME if path.is_dir() else path
-    journal = read_journal(folder) if file.name == FILE_NAME else None
     try:
         data = read_file(file)
         session = decode_session(data, file)
     except NewerSessionError:
         raise
     except SessionError as error:
-        if journal is None:
+        journal = read_journal(folder) if file.name == FILE_NAME else None
+        if journal is None or journal.history is None:
             raise
-        return journal.history, (f"{error} It was opened from its journal instead, with nothing lost.",)
-    if journal is None:
+        return journal.history, (f"{error} It was opened from its journal instead{_lost_words(journal)}.",)
+    if file.name != FILE_NAME:
         return History(session), ()
-    if _digest(data) in journal.digests or session in journal.history.row()[1]:
-        torn = "The end of its journal was torn; what is whole was opened." if journal.is_torn else ""
-        return journal.history, (torn,) if torn else ()
+    journal = read_journal(folder, _digest(data), pack(session, folder))
+    return _joined(session, journal, is_known=_digest(data) in journal.digests)
+
+
+def _joined(session: Session, journal: Journaled, *, is_known: bool) -> tuple[History, tuple[str, ...]]:
+    """The session in the file with the history in the journal, and what is to be said of it.
+
+    Where the journal is damaged, nobody can tell whether the file was changed outside the program.
+    """
+    history = journal.history
+    words: tuple[str, ...] = ()
+    if journal.state is State.DAMAGED:
+        if history is None:
+            return History(session), (f"Its undo list could not be read: undo begins here. {_KEPT}",)
+        words = (f"Its undo list was damaged{_lost_words(journal)}. {_KEPT}",)
+    elif journal.state is State.TORN:
+        words = ("The end of its journal was torn; what is whole was opened.",)
+    if history is None:
+        return History(session), ("It has no undo list: undo begins here.",)
+    if history.present == session or (is_known and not journal.is_end_lost):
+        return history, words
+    sessions = history.row()[1]
+    if session in sessions:
+        last = len(sessions) - 1 - sessions[::-1].index(session)
+        return (history.went(last - len(history.past)) if words else history), words
+    if words:
+        return (
+            history.step("Steps that could not be read", session),
+            (f"The end of its undo list was damaged: the session is whole, but its newest steps are one. {_KEPT}",),
+        )
     return (
-        journal.history.step("Changed outside the program", session),
-        (f"{file.name} was changed outside the program: that is what you see. Undo brings back how it was left.",),
+        history.step("Changed outside the program", session),
+        (f"{FILE_NAME} was changed outside the program: that is what you see. Undo brings back how it was left.",),
     )
+
+
+_KEPT = "The damaged file is put aside when the session is next saved."
+
+
+def _lost_words(journal: Journaled) -> str:
+    if journal.lost:
+        return f", and {journal.lost} of its steps {'is' if journal.lost == 1 else 'are'} lost"
+    return ", but all of it could be worked out" if journal.state is State.DAMAGED else ", with nothing lost"
 
 
 class SessionFolder:
@@ -118,7 +162,10 @@ class SessionFolder:
         with told_if_not_saved(path):
             path.mkdir(parents=True, exist_ok=True)
             lock = FolderLock.take(path)
-        return lock if isinstance(lock, Holder) else cls(path, lock)
+        if isinstance(lock, Holder):
+            return lock
+        note_open(path)
+        return cls(path, lock)
 
     def write(self, history: History, desk: Desk | None = None) -> None:
         """Put a history on disk, synced, and how it is looked at, if that changed.
@@ -129,6 +176,11 @@ class SessionFolder:
             If that fails; what was there can still be opened.
         """
         with told_if_not_saved(self.path):
+            if not self._lock.is_whole():
+                raise SessionError(
+                    f"{self.path}: the folder was replaced by another, or another window took it; save the session in "
+                    "another folder."
+                )
             data, file = encode_session(history.present, self.path), self.path / FILE_NAME
             digest = _digest(data)
             self._put_aside(file)
@@ -157,14 +209,18 @@ class SessionFolder:
 
     def _put_aside(self, file: Path) -> None:
         """A session's file that is damaged, or that others wrote, is not written over without a copy."""
-        if file.exists() and _digest(file.read_bytes()) != self._known:
-            number = 1
-            while (aside := self.path / f"{ASIDE}-{number}.json").exists():
-                number += 1
-            shutil.copyfile(file, aside)
+        try:
+            known = _digest(read_bounded(file, LARGEST_BYTES, follow_links=False)) == self._known
+        except FileNotFoundError:
+            return
+        except OSError:
+            known = False
+        if not known:
+            put_aside(file)
 
     def release(self) -> None:
         """Others may write here."""
+        note_closed(self.path)
         self._lock.release()
 
     def __enter__(self) -> Self:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
+from supple_snare.disk.opening import real_path
 from supple_snare.errors import RecordingError, SnareError
 from supple_snare.exchange.midi import MIDI_SUFFIXES, read_grid, read_notes
 from supple_snare.session.document import Session
@@ -44,7 +45,7 @@ def gather(session: Session, paths: Sequence[Path], *, group_name: str | None = 
     recordings, problems = [], []
     parts: dict[Path, Notes] = {}
     tempo_of = None
-    for path in map(Path.resolve, paths):
+    for path in map(real_path, paths):
         try:
             if path.suffix.lower() not in MIDI_SUFFIXES:
                 recordings.append(read_recording(path))

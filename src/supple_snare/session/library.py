@@ -9,6 +9,7 @@ from pathlib import Path
 
 import platformdirs
 
+from supple_snare.disk.outputs import WriteGuard
 from supple_snare.errors import GrooveError
 from supple_snare.exchange.groove_files import JSON_SUFFIX, read_groove, write_groove
 from supple_snare.timing.groove import Groove
@@ -67,7 +68,7 @@ class Library:
 
         Raises
         ------
-        GrooveError
+        GrooveError, OutputError
             If the folder cannot be written.
         """
         try:
@@ -85,12 +86,12 @@ class Library:
 
         Raises
         ------
-        GrooveError
+        GrooveError, OutputError
             If it is not the user's own, or cannot be written.
         """
         if path.parent != self._folder:
             raise GrooveError(f"{groove.name}: this one comes with the program; copy it to change it.")
-        write_groove(path, groove)
+        write_groove(path, groove, guard=WriteGuard(replaceable=frozenset({path})))
 
     def remove(self, path: Path) -> None:
         """Delete a template of the user's.
@@ -112,7 +113,7 @@ class Library:
 
         Raises
         ------
-        GrooveError
+        GrooveError, OutputError
             If it cannot be read, or the library cannot be written.
         """
         return self.keep(read_groove(path))

@@ -7,8 +7,8 @@ from typing import Literal
 
 import msgspec
 
+from supple_snare.disk.replacing import replacing
 from supple_snare.errors import SessionError
-from supple_snare.exchange.replacing import replacing
 from supple_snare.session import storage
 from supple_snare.session.storage import read_file
 
@@ -114,7 +114,7 @@ def write_desk(folder: Path, desk: Desk) -> None:
     OSError
         If it cannot be written.
     """
-    with replacing(folder / FILE_NAME) as file:
+    with replacing(folder / FILE_NAME, is_durable=False) as file:
         file.write(msgspec.json.format(msgspec.json.encode(desk), indent=2))
 
 

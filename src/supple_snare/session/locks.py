@@ -1,7 +1,8 @@
 """Who works in a folder: one at a time writes, and the others can say who it is.
 
-The lock is the kernel's (`flock`), so that it goes with the process that holds it, however that ends. The text in the
-file only tells a person who holds it.
+The lock is the kernel's (`flock`), so that it goes with the process that holds it, however that ends. It lies on the
+folder itself, which no cleaner or synchronising program takes away while somebody works in it, and on a file in it for
+disks that lock files alone. The text in that file only tells a person who holds the folder.
 """
 
 from __future__ import annotations
@@ -13,11 +14,13 @@ import os
 import socket
 import time
 from pathlib import Path
-from typing import BinaryIO
 
 import msgspec
 
+from supple_snare.disk.opening import open_own, read_bounded
+
 FILE_NAME = ".lock"
+_LONGEST_BYTES = 4096
 
 
 class Holder(msgspec.Struct, frozen=True):
@@ -43,8 +46,10 @@ class FolderLock:
     Use `take`; a lock that could not be taken is a `Holder`.
     """
 
-    def __init__(self, file: BinaryIO) -> None:
-        self._file: BinaryIO | None = file
+    def __init__(self, folder: Path, folder_handle: int) -> None:
+        self._folder = folder
+        self._folder_handle = folder_handle
+        self._file_handle = -1
 
     @classmethod
     def take(cls, folder: Path) -> FolderLock | Holder:
@@ -53,33 +58,91 @@ class FolderLock:
         Raises
         ------
         OSError
-            If no file can be made there.
+            If no file can be made there, or what lies there under the name of the lock is no plain file of ours.
         """
-        path = folder / FILE_NAME
-        file = path.open("a+b")
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+        if not _flock(handle):
+            os.close(handle)
+            return _holder_of(folder)
+        lock = cls(folder, handle)
         try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            file.seek(0)
-            with contextlib.suppress(msgspec.MsgspecError, UnicodeDecodeError), file:
-                return msgspec.json.decode(file.read(4096), type=Holder)
-            return Holder()
+            if not lock._lock_file():
+                lock.release()
+                return _holder_of(folder)
         except OSError:
-            pass  # a file system without locks: better to work than not to
+            lock.release()
+            raise
+        return lock
+
+    def is_whole(self) -> bool:
+        """Whether the path still leads to the folder that is held; a lock file that was removed is made anew.
+
+        Raises
+        ------
+        OSError
+            If the folder is gone, or the lock file cannot be made.
+        """
+        held, there = os.fstat(self._folder_handle), self._folder.stat()
+        if (held.st_dev, held.st_ino) != (there.st_dev, there.st_ino):
+            return False
+        try:
+            is_there = os.path.samestat(os.fstat(self._file_handle), (self._folder / FILE_NAME).lstat())
+        except FileNotFoundError:
+            is_there = False
+        return is_there or self._lock_file()
+
+    def _lock_file(self) -> bool:
+        """Lock the file in the folder and write into it who holds it; false if another process has it."""
+        handle = open_own(self._folder / FILE_NAME, os.O_RDWR | os.O_CREAT)
+        if not _flock(handle):
+            os.close(handle)
+            return False
+        if self._file_handle >= 0:
+            os.close(self._file_handle)
+        self._file_handle = handle
         holder = Holder(_user(), socket.gethostname(), os.getpid(), time.strftime("%d %b, %H:%M"))
-        file.seek(0)
-        file.truncate()
-        file.write(msgspec.json.encode(holder))
-        file.flush()
-        return cls(file)
+        os.ftruncate(handle, 0)
+        os.pwrite(handle, msgspec.json.encode(holder), 0)
+        return True
 
     def release(self) -> None:
         """Let it go; the file stays, empty."""
-        if self._file is not None:
+        if self._file_handle >= 0:
             with contextlib.suppress(OSError):
-                self._file.truncate(0)
-            self._file.close()
-            self._file = None
+                os.ftruncate(self._file_handle, 0)
+            os.close(self._file_handle)
+        if self._folder_handle >= 0:
+            os.close(self._folder_handle)
+        self._file_handle = self._folder_handle = -1
+
+
+def is_held(folder: Path) -> bool:
+    """Return whether anybody holds a folder, without taking it."""
+    try:
+        handle = os.open(folder, os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    except OSError:
+        return False
+    try:
+        return not _flock(handle, fcntl.LOCK_SH)
+    finally:
+        os.close(handle)
+
+
+def _flock(handle: int, kind: int = fcntl.LOCK_EX) -> bool:
+    """Lock a file; false if another process has it. True where the disk knows no locks: better to work than not to."""
+    try:
+        fcntl.flock(handle, kind | fcntl.LOCK_NB)
+    except BlockingIOError:
+        return False
+    except OSError:
+        pass
+    return True
+
+
+def _holder_of(folder: Path) -> Holder:
+    with contextlib.suppress(OSError, msgspec.MsgspecError, UnicodeDecodeError):
+        return msgspec.json.decode(read_bounded(folder / FILE_NAME, _LONGEST_BYTES, follow_links=False), type=Holder)
+    return Holder()
 
 
 def _user() -> str:

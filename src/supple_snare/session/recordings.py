@@ -14,9 +14,9 @@ from pathlib import Path
 
 import msgspec
 
-from supple_snare.errors import SnareError
+from supple_snare.errors import RecordingChangedError, SnareError
 from supple_snare.session.document import Part, Session, Snapshot, Track
-from supple_snare.sound.attacks import Progress
+from supple_snare.sound.attacks import Progress, part_of
 from supple_snare.sound.files import Recording, read_recording
 from supple_snare.sound.fingerprint import Fingerprint, take_fingerprint
 
@@ -78,6 +78,24 @@ def check_file(file: File, progress: Progress | None = None) -> tuple[Fingerprin
         return None, Trouble.UNREADABLE
     changed = file.known_by is not None and fingerprint != file.known_by
     return fingerprint, Trouble.CHANGED if changed else None
+
+
+def check_unchanged(files: Sequence[File], progress: Progress | None = None) -> None:
+    """Read files whole, and raise at the first that is not the one that it was.
+
+    Raises
+    ------
+    RecordingChangedError
+        If its bytes are others.
+    RecordingError
+        If it is missing or cannot be read.
+    """
+    for number, file in enumerate(files):
+        if (
+            file.known_by is not None
+            and take_fingerprint(file.path, part_of(progress, number, len(files))) != file.known_by
+        ):
+            raise RecordingChangedError(file.path)
 
 
 def find_files(wanted: Sequence[File], folders: Iterable[Path], progress: Progress | None = None) -> dict[Path, Path]:

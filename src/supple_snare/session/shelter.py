@@ -12,8 +12,6 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
-import platformdirs
-
 from supple_snare.errors import SessionError
 from supple_snare.session.document import Session
 from supple_snare.session.folder import SessionFolder, open_history
@@ -30,11 +28,6 @@ class Left:
 
     folder: Path
     session: Session
-
-
-def state_folder() -> Path:
-    """Where unsaved sessions are sheltered."""
-    return platformdirs.user_state_path("supple-snare") / "unsaved"
 
 
 class Shelter:

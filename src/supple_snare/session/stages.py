@@ -389,11 +389,6 @@ def _ranks(verdicts: Sequence[Verdict], stands: Sequence[Stand]) -> list[int]:
     return suggest_leads([mark_grace_and_rolls(hits) for hits in found], stands, centre_hz)
 
 
-def part_of(progress: Progress, number: int, total: int) -> Progress:
-    """Progress of one of several pieces of work, told as progress of all."""
-    return lambda share: progress((number + share) / total)
-
-
 def group_strokes(
     session: Session, group: Group, leads: tuple[str, ...], columns: tuple[str, ...], hits: Sequence[Hits]
 ) -> Strokes:

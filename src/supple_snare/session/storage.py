@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import copy
 import errno
 import os
@@ -13,8 +14,9 @@ from typing import Any, get_args
 import msgspec
 from msgspec.structs import FieldInfo
 
+from supple_snare.disk.opening import FileTooLargeError, NotARegularFileError, read_bounded
+from supple_snare.disk.replacing import replacing
 from supple_snare.errors import NewerSessionError, SessionError, SnareError
-from supple_snare.exchange.replacing import replacing
 from supple_snare.session.deltas import Json
 from supple_snare.session.document import FORMAT_VERSION, Session
 from supple_snare.session.edits import set_aim
@@ -32,13 +34,35 @@ class _Head(msgspec.Struct, frozen=True):
     version: int
 
 
+_RAW = "\0"
+"""Begins the text of a path that is no UTF-8: no path holds it."""
+
+
+def text_of_path(path: str) -> str:
+    """Return a path as text that every JSON file can hold, also one whose bytes are no UTF-8.
+
+    >>> path_of_text(text_of_path("sn\\udcffare.wav")) == "sn\\udcffare.wav"
+    True
+    """
+    try:
+        path.encode()
+    except UnicodeEncodeError:
+        return _RAW + os.fsencode(path).decode("latin-1")
+    return path
+
+
+def path_of_text(text: str) -> str:
+    """Inverse of `text_of_path`."""
+    return os.fsdecode(text[1:].encode("latin-1")) if text.startswith(_RAW) else text
+
+
 def pack(session: Session, folder: Path) -> Json:
     """A session as a JSON value whose paths are relative to a folder."""
     root = folder.resolve()
 
     def relative(value: Any) -> Any:
         if isinstance(value, Path):
-            return Path(os.path.relpath(value, root)).as_posix()
+            return text_of_path(os.path.relpath(value, root))
         raise NotImplementedError(f"{type(value)} has no place in a session file")
 
     return msgspec.json.decode(msgspec.json.encode(session, enc_hook=relative))
@@ -94,7 +118,7 @@ class Unpacker:
 
     def _absolute(self, kind: type, value: Any) -> Any:
         if kind is Path and isinstance(value, str):
-            return Path(os.path.normpath(self._folder / value))
+            return Path(os.path.normpath(self._folder / path_of_text(value)))
         raise ValueError(f"no {kind.__name__} can be made of {value!r:.40}")
 
 
@@ -135,7 +159,7 @@ def told_if_not_saved(folder: Path) -> Iterator[None]:
 
 
 def read_file(path: Path, largest_bytes: int = LARGEST_BYTES) -> bytes:
-    """The bytes of a file of a session.
+    """The bytes of a file of a session; a link is not followed, since the folder may come from anybody.
 
     Raises
     ------
@@ -143,13 +167,30 @@ def read_file(path: Path, largest_bytes: int = LARGEST_BYTES) -> bytes:
         If there is none, or it is far too large.
     """
     try:
-        if not path.is_file():
-            raise SessionError(f"{path}: no session can be read here; choose a folder with a {FILE_NAME}.")
-        if path.stat().st_size > largest_bytes:
-            raise SessionError(f"{path}: too large to be a session; choose a session folder.")
-        return path.read_bytes()
+        return read_bounded(path, largest_bytes, follow_links=False)
+    except FileTooLargeError as error:
+        raise SessionError(f"{path}: too large to be a session; choose a session folder.") from error
+    except NotARegularFileError as error:
+        raise SessionError(f"{path}: {error.strerror}; choose a folder with a {FILE_NAME} of its own.") from error
+    except (FileNotFoundError, NotADirectoryError) as error:
+        raise SessionError(f"{path}: no session can be read here; choose a folder with a {FILE_NAME}.") from error
     except OSError as error:
         raise SessionError(f"{path}: it cannot be read ({os.strerror(error.errno or errno.EIO)}).") from error
+
+
+def put_aside(file: Path) -> None:
+    """Rename a file that is not to be written over: `journal` becomes `journal.aside-1`, or the next free number.
+
+    Raises
+    ------
+    OSError
+        If it cannot be renamed.
+    """
+    number = 1
+    while os.path.lexists(aside := file.with_name(f"{file.stem}.aside-{number}{file.suffix}")):
+        number += 1
+    with contextlib.suppress(FileNotFoundError):
+        file.rename(aside)
 
 
 def decode_session(data: bytes, file: Path) -> Session:

@@ -82,6 +82,11 @@ class Analysis:
         return bool(self.peaks.amplitude().max(initial=0.0) < _DIGITAL_FLOOR)
 
 
+def part_of(progress: Progress | None, number: int, total: int) -> Progress | None:
+    """Progress of one of several pieces of work, told as progress of all."""
+    return None if progress is None else lambda share: progress((number + share) / total)
+
+
 def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysis:
     """Listen in blocks: for peaks and band levels, for new partials if there are notes, then around the candidates.
 

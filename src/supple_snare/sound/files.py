@@ -1,13 +1,12 @@
-"""Audio files: what they are, reading them in blocks, writing them whole or not at all.
+"""Recordings: what is known of each, and reading them in blocks.
 
-Recordings are only ever opened for reading. Integer files are read and written as integers, left-justified in 32 bits
-as libsndfile does it, so that a sample that is not edited comes out bit for bit as it went in.
+They are only ever opened for reading, by descriptors of our own, so that a pipe or device does not hold the program up
+and a file that was exchanged since it was looked at is noticed. Integer files are read as integers, left-justified in
+32 bits as libsndfile does it, so that a sample that is not edited comes out bit for bit as it went in.
 """
 
 from __future__ import annotations
 
-import contextlib
-import errno
 import os
 import re
 from collections.abc import Iterator
@@ -20,15 +19,21 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from supple_snare.errors import HandOverError, RecordingError
+from supple_snare.disk.identity import SEEN, FileIdentity
+from supple_snare.disk.opening import NotARegularFileError, open_for_reading
+from supple_snare.errors import RecordingChangedError, RecordingError
 
 BLOCK_FRAMES = 1 << 17
 """Frames read at once: 2.7 s at 48 kHz, 1 MB a stereo block of 32-bit samples."""
 
 AUDIO_SUFFIXES = (".wav", ".flac", ".aif", ".aiff", ".ogg")
+TEXT_NAMES = ("title", "copyright", "software", "artist", "comment", "date", "album", "license", "tracknumber", "genre")
 _INTEGER_BITS = {"PCM_S8": 8, "PCM_U8": 8, "PCM_16": 16, "PCM_24": 24, "PCM_32": 32}
 _RATE_RANGE_HZ = (8_000, 384_000)
 _MAX_CHANNELS = 2
+_LENGTH_NOT_SURE = ("FLAC", "OGG", "MPEG", "MP3")
+"""Containers, by libsndfile's names, whose headers may promise more than is there; only reading the end tells."""
+
 
 AnyArray = NDArray[Any]
 
@@ -92,16 +97,15 @@ def read_recording(path: Path) -> Recording:
     RecordingError
         If the file is missing, unreadable, empty, cut short, not audio, or of a kind that cannot be edited.
     """
-    if not path.exists():
-        raise RecordingError(path, f"there is no such file in {path.parent}; check the name.")
-    if path.is_dir():
-        raise RecordingError(path, "this is a folder; give the audio files in it.")
-    if not os.access(path, os.R_OK):
-        raise RecordingError(path, "the file may not be read; change its permissions.")
-    if path.stat().st_size == 0:
-        raise RecordingError(path, "the file is empty; copy or export it again.")
     try:
-        with soundfile.SoundFile(path) as file:
+        descriptor = open_for_reading(path)
+    except OSError as error:
+        raise RecordingError(path, _why_not_open(error, path)) from error
+    identity = FileIdentity.of(descriptor)
+    try:
+        if identity.size == 0:
+            raise RecordingError(path, "the file is empty; copy or export it again.")
+        with soundfile.SoundFile(os.dup(descriptor)) as file:
             recording = Recording(
                 path=path,
                 frames=file.frames,
@@ -111,13 +115,40 @@ def read_recording(path: Path) -> Recording:
                 subtype=file.subtype,
                 start_s=_stamped_start_s(path, file.format, file.samplerate),
             )
-            promised = _promised_bytes(file.extra_info)
-    except PermissionError as error:
-        raise RecordingError(path, "the file may not be read; change its permissions.") from error
-    except (soundfile.LibsndfileError, RuntimeError, OSError) as error:
+            _check_usable(recording, _promised_bytes(file.extra_info))
+            if recording.container in _LENGTH_NOT_SURE:
+                _check_end(file, recording)
+    except (soundfile.LibsndfileError, RuntimeError) as error:
         raise RecordingError(path, "this is not an audio file that can be read (WAV, FLAC, AIFF or Ogg).") from error
-    _check_usable(recording, promised)
+    finally:
+        os.close(descriptor)
+    SEEN.note(path, identity)
     return recording
+
+
+def read_texts(recording: Recording) -> dict[str, str]:
+    """Return the texts of a recording that libsndfile knows in every container, those that are there.
+
+    Raises
+    ------
+    RecordingError
+        If it cannot be read.
+    """
+    with BlockReader(recording) as reader:
+        file = reader.opened()
+        return {name: text for name in TEXT_NAMES if (text := getattr(file, name))}
+
+
+def _why_not_open(error: OSError, path: Path) -> str:
+    """What is wrong with a path that cannot be opened, and what to do about it."""
+    match error:
+        case NotARegularFileError(strerror=str(reason)):
+            return f"{reason}; give the audio files themselves."
+        case FileNotFoundError() | NotADirectoryError():
+            return f"there is no such file in {path.parent}; check the name."
+        case PermissionError():
+            return "the file may not be read; change its permissions."
+    return f"it cannot be opened in {path.parent} ({os.strerror(error.errno or 0)})."
 
 
 def _check_usable(recording: Recording, promised: tuple[int, int] | None) -> None:
@@ -135,17 +166,20 @@ def _check_usable(recording: Recording, promised: tuple[int, int] | None) -> Non
     low, high = _RATE_RANGE_HZ
     if not low <= recording.rate_hz <= high:
         raise RecordingError(path, f"its rate of {recording.rate_hz} Hz is outside {low} to {high} Hz.")
-    if recording.container == "FLAC":  # its header may promise more than is there; only the end tells
-        with soundfile.SoundFile(path) as file:
-            try:
-                file.seek(recording.frames - 1)
-                complete = len(file.read(1)) == 1
-            except (soundfile.LibsndfileError, RuntimeError):
-                complete = False
-        if not complete:
-            raise RecordingError(
-                path, f"the file is cut short: it ends before frame {recording.frames}; copy or export it again."
-            )
+
+
+def _check_end(file: soundfile.SoundFile, recording: Recording) -> None:
+    """Raise if the last frame that a header promises cannot be read."""
+    try:
+        file.seek(recording.frames - 1)
+        complete = len(file.read(1)) == 1
+    except (soundfile.LibsndfileError, RuntimeError):
+        complete = False
+    if not complete:
+        raise RecordingError(
+            recording.path,
+            f"the file is cut short or damaged: it ends before frame {recording.frames}; copy or export it again.",
+        )
 
 
 def _promised_bytes(log: str) -> tuple[int, int] | None:
@@ -174,6 +208,7 @@ def _stamped_start_s(path: Path, container: str, rate_hz: int) -> float:
 class BlockReader:
     """Random access to one recording, any number of frames at a time; past either end there is silence.
 
+    Each read makes sure that the file is still the one that was looked at.
     Not shared between threads: each thread makes its own.
     """
 
@@ -181,6 +216,7 @@ class BlockReader:
         self.recording = recording
         self.dtype = np.dtype(dtype or recording.dtype)
         self._file: soundfile.SoundFile | None = None
+        self._descriptor = -1
 
     def __enter__(self) -> Self:
         return self
@@ -195,33 +231,69 @@ class BlockReader:
         if self._file is not None:
             self._file.close()
             self._file = None
+        if self._descriptor >= 0:
+            os.close(self._descriptor)
+            self._descriptor = -1
 
     def read(self, start: int, count: int) -> AnyArray:
         """Frames `start` to `start + count`, shape (count, channels).
 
         Raises
         ------
+        RecordingChangedError
+            If the file was written over or exchanged since it was looked at.
         RecordingError
-            If the file vanished or broke since it was first looked at.
+            If it vanished or is damaged.
         """
         recording = self.recording
         block = np.zeros((count, recording.channels), dtype=self.dtype)
         first, last = max(start, 0), min(start + count, recording.frames)
         if first >= last:
             return block
+        file = self.opened()
         try:
-            if self._file is None:
-                self._file = soundfile.SoundFile(recording.path)
-            if self._file.tell() != first:
-                self._file.seek(first)
-            got = self._file.read(last - first, dtype=self.dtype.name, always_2d=True)
+            if file.tell() != first:
+                file.seek(first)
+            got = file.read(last - first, dtype=self.dtype.name, always_2d=True)
         except (soundfile.LibsndfileError, RuntimeError, OSError) as error:
             self.close()
-            raise RecordingError(recording.path, "reading failed part-way; is the disk still there?") from error
+            raise self._damaged(first) from error
         if got.shape != (last - first, recording.channels):
-            raise RecordingError(recording.path, "the file has become shorter than it was; open it again.")
+            self.close()
+            raise self._damaged(first + len(got))
         block[first - start : last - start] = got
         return block
+
+    def opened(self) -> soundfile.SoundFile:
+        """Return the file, which is still the one that was looked at.
+
+        Raises
+        ------
+        RecordingChangedError, RecordingError
+            As `read`.
+        """
+        path = self.recording.path
+        if self._file is None:
+            try:
+                self._descriptor = open_for_reading(path)
+            except OSError as error:
+                raise RecordingError(path, _why_not_open(error, path)) from error
+            try:
+                self._file = soundfile.SoundFile(os.dup(self._descriptor))
+            except (soundfile.LibsndfileError, RuntimeError) as error:
+                changed = not SEEN.is_same(path, FileIdentity.of(self._descriptor))
+                self.close()
+                raise (RecordingChangedError(path) if changed else self._damaged(0)) from error
+        if not SEEN.is_same(path, FileIdentity.of(self._descriptor)):
+            self.close()
+            raise RecordingChangedError(path)
+        return self._file
+
+    def _damaged(self, frame: int) -> RecordingError:
+        place_s = frame / self.recording.rate_hz
+        return RecordingError(
+            self.recording.path, f"it is damaged: its sound cannot be read from {place_s:.1f} s on; copy it again."
+        )
 
     def read_mono(self, start: int, count: int) -> AnyArray:
         """The same as the mean of the channels, shape (count,)."""
@@ -237,97 +309,3 @@ def block_spans(frames: int, size: int = BLOCK_FRAMES) -> Iterator[tuple[int, in
     """
     for start in range(0, frames, size):
         yield start, min(size, frames - start)
-
-
-class Writer:
-    """Writes one audio file under a temporary name and gives it its own name only when it is whole.
-
-    Use as a context manager: leaving it by an exception removes what was written.
-    """
-
-    def __init__(self, target: Path, recording: Recording) -> None:
-        self._target = target
-        self._part = target.with_name(f".{target.name}.part")
-        try:
-            self._file = soundfile.SoundFile(
-                self._part,
-                "w",
-                samplerate=recording.rate_hz,
-                channels=recording.channels,
-                subtype=recording.subtype,
-                format=recording.container,
-            )
-        except (soundfile.LibsndfileError, RuntimeError, OSError) as error:
-            self._discard()
-            raise HandOverError(
-                f"{target.name}: cannot be written in {target.parent}; choose another folder or change its permissions."
-            ) from error
-
-    def __enter__(self) -> Self:
-        return self
-
-    def write(self, block: AnyArray) -> None:
-        """Append frames, shape (count, channels), in the recording's own sample type."""
-        try:
-            self._file.write(block)
-            self._file.flush()  # a full disk must show itself here, while the work can still stop cleanly
-        except (soundfile.LibsndfileError, RuntimeError, OSError) as error:
-            raise _write_error(self._target, error) from error
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        try:
-            written = self._file.frames
-            self._file.close()
-        except (soundfile.LibsndfileError, RuntimeError, OSError) as close_error:
-            self._discard()
-            raise _write_error(self._target, close_error) from close_error
-        if kind is not None:
-            self._discard()
-            return
-        try:
-            _sync(self._part)
-            if read_frames(self._part) != written:  # libsndfile does not report every short write
-                raise OSError(errno.ENOSPC, "short write")
-            self._part.replace(self._target)
-        except OSError as replace_error:
-            self._discard()
-            raise _write_error(self._target, replace_error) from replace_error
-
-    def _discard(self) -> None:
-        with contextlib.suppress(OSError):
-            self._part.unlink(missing_ok=True)
-
-
-def read_frames(path: Path) -> int:
-    """Number of frames an audio file holds, 0 if it cannot be read."""
-    try:
-        return int(soundfile.info(path).frames)
-    except (soundfile.LibsndfileError, RuntimeError, OSError):
-        return 0
-
-
-def _sync(path: Path) -> None:
-    descriptor = os.open(path, os.O_RDONLY)
-    try:
-        os.fsync(descriptor)
-    finally:
-        os.close(descriptor)
-
-
-def _write_error(target: Path, error: Exception) -> HandOverError:
-    full = getattr(error, "errno", None) in (errno.ENOSPC, errno.EDQUOT, errno.EFBIG) or _is_full(target.parent)
-    cause = "the disk is full" if full else "the disk refused it"
-    return HandOverError(
-        f"{target.name}: writing stopped because {cause} ({target.parent}); the unfinished file was removed. "
-        "Free some space or choose another folder."
-    )
-
-
-def _is_full(folder: Path) -> bool:
-    try:
-        state = os.statvfs(folder)
-    except OSError:
-        return False
-    return state.f_bavail * state.f_frsize < (1 << 20)

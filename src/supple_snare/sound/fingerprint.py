@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from supple_snare.disk.opening import open_for_reading
 from supple_snare.errors import RecordingError
 
 _BLOCK_BYTES = 1 << 22
@@ -44,8 +46,8 @@ def take_fingerprint(path: Path, progress: Callable[[float], None] | None = None
     """
     digest, size = hashlib.sha256(), 0
     try:
-        whole = max(path.stat().st_size, 1)
-        with path.open("rb", buffering=0) as file:
+        with os.fdopen(open_for_reading(path), "rb", buffering=0) as file:
+            whole = max(os.fstat(file.fileno()).st_size, 1)
             while block := file.read(_BLOCK_BYTES):
                 digest.update(block)
                 size += len(block)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -28,12 +28,25 @@ from supple_snare.desk.controls import button, head, words
 from supple_snare.desk.jobs import Job
 from supple_snare.desk.programmes import click_of, mix_track
 from supple_snare.errors import SnareError
-from supple_snare.session.account import ACCOUNT_NAME, account, write_account
+from supple_snare.session.account import ACCOUNT_NAME, account
 from supple_snare.session.document import Group
 from supple_snare.session.folder import folder_name
-from supple_snare.session.handover import OwnTrack, own_track, part_to_write, plan_files, write_files
+from supple_snare.session.handover import (
+    OwnTrack,
+    Written,
+    files_there,
+    own_track,
+    part_to_write,
+    plan_files,
+    write_files,
+)
+from supple_snare.session.recordings import check_unchanged, files_of
+from supple_snare.sound.attacks import Progress, part_of
 
-_STOPPED = "Stopped. Files that were whole stay; no half file is left."
+_STOPPED = "Stopped. Nothing was written: the folder is as it was."
+_CHECK_PARTS = 10
+"""Reading the recordings whole, to see that nobody changed them, takes about this part of a hand-over."""
+
 _PROMISE = (
     "Recordings are only read. Every track of a group gets the same edit; samples that need no change stay bit for bit."
 )
@@ -161,26 +174,38 @@ class HandOverCard(Card):
         ]
         views = [self.work.view_of(group) for group in groups if group.part]
         parts = [part_to_write(session, view) for view in views if view is not None]
-        try:
-            jobs = plan_files(tracks, folder, parts=parts, own=self._own_tracks(groups), container=container)
-        except SnareError as error:
-            self._failed(error)
-            return
-        existing = [job.target.name for job in jobs if job.target.exists()]
-        existing += [ACCOUNT_NAME] if (folder / ACCOUNT_NAME).exists() else []
         told = [
             (view, self.work.seams.cut_of(view.group)) for view in map(self.work.view_of, groups) if view is not None
         ]
-        if existing and not self._may_replace(existing, folder):
-            self.result.setText("Nothing was written.")
+        own, guard, account_file = self._own_tracks(groups), self.work.guard(), folder / ACCOUNT_NAME
+        try:
+            existing = files_there(tracks, folder, parts=parts, own=own, container=container)
+            existing += [account_file] if account_file.exists() else []
+            if existing:
+                if not self._may_replace([path.name for path in existing], folder):
+                    self.result.setText("Nothing was written.")
+                    return
+                guard = self.work.guard(existing)
+            jobs = plan_files(tracks, folder, guard=guard, parts=parts, own=own, container=container)
+        except SnareError as error:
+            self._failed(error)
             return
+        files = [file for file in files_of(session) if any(file.path == track.path for track, _ in tracks)]
 
-        def work(progress: Callable[[float], None]) -> list[Path]:
-            files = write_files(jobs, container=container, progress=progress)
-            return [*files, write_account(account(session, told, files), folder)]
+        def work(progress: Progress) -> Written:
+            check_unchanged(files, part_of(progress, 0, _CHECK_PARTS))
+            return write_files(
+                jobs,
+                guard=guard,
+                container=container,
+                account=(account_file, partial(account, session, told)),
+                progress=lambda share: progress((1.0 + (_CHECK_PARTS - 1) * share) / _CHECK_PARTS),
+            )
 
         self._written = None
-        self._job = self.work.jobs.submit("Writing files", work, lambda files: self._done(files, folder), self._failed)
+        self._job = self.work.jobs.submit(
+            "Writing files", work, lambda written: self._done(written, folder), self._failed
+        )
         self._job.progressed.connect(lambda share: self.progress.setValue(round(1000 * share)))
         self._job.cancelled.connect(lambda: self.result.setText(_STOPPED))
         self._job.ended.connect(self._ended)
@@ -210,10 +235,13 @@ class HandOverCard(Card):
         asked.exec()
         return asked.clickedButton() is replace
 
-    def _done(self, files: list[Path], folder: Path) -> None:
+    def _done(self, written: Written, folder: Path) -> None:
         self._written = folder
-        count = len(files) - 1
-        self.result.setText(f"{theme.counted(count, 'file')} and an account of the work written to {folder}.")
+        count = len(written.files) - 1
+        told = f"{theme.counted(count, 'file')} and an account of the work written to {folder}."
+        if written.left_out:
+            told += f" Not everything besides the sound went along: {'; '.join(written.left_out)}."
+        self.result.setText(told)
 
     def _failed(self, error: Exception) -> None:
         self.result.setText(str(error))
