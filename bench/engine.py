@@ -57,7 +57,7 @@ def make_material(folder: Path, *, tracks: int, seconds: float, seed: int) -> Ma
     mixed = tuple(replace(track, edits=edits[number % 4 == 3]) for number, track in enumerate(found))
     jobs = plan_files([(track.recording, track.edits) for track in mixed], folder / "out")
     sums = []
-    for paths in ([track.recording.path for track in mixed], write_files(jobs)):
+    for paths in ([track.recording.path for track in mixed], write_files(jobs).files):
         total = np.zeros((frames, 2), dtype=np.float32)
         for path in paths:
             total += soundfile.read(path, dtype="float32", always_2d=True)[0]

@@ -244,7 +244,7 @@ def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):
     assert card.write.isEnabled()
     card.folder.setText(str(take.root))
     card.write.click()
-    wait_until(lambda: "replace the recording" in card.result.text())
+    wait_until(lambda: "replace a recording" in card.result.text())
 
 
 def test_a_damaged_session_is_told_and_the_open_one_stays(ready, tmp_path):

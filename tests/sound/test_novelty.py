@@ -16,7 +16,7 @@ from tests.conftest import RATE_HZ, drum, levels_of
 def candidates_of(sound: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """When something seems to start, in seconds, and how much the spectrum rises there."""
     levels = levels_of(sound)
-    curve = rise_curve(levels.decibels())
+    curve = rise_curve(levels)
     frames = peaks_of_rise(curve)
     return frames * levels.hop / levels.rate_hz, curve[frames]
 

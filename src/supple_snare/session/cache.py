@@ -22,6 +22,7 @@ import platformdirs
 from numpy.typing import NDArray
 
 import supple_snare
+from supple_snare.disk.mapped import kept_rows
 from supple_snare.disk.opening import read_bounded
 from supple_snare.disk.replacing import replacing
 from supple_snare.session.cutting import CutRequest
@@ -156,7 +157,8 @@ def read_arrays(path: Path) -> dict[str, NDArray[Any]]:
             data = stream.read()
             if fortran or kind.hasobject or kind.itemsize * int(np.prod(shape, dtype=object)) != len(data):
                 raise ValueError("not the array it says it is")
-            found[entry.filename.removesuffix(".npy")] = np.frombuffer(data, kind).reshape(shape)
+            array = np.frombuffer(data, kind).reshape(shape)
+            found[entry.filename.removesuffix(".npy")] = kept_rows(array) if shape else array
     return found
 
 

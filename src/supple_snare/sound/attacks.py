@@ -9,6 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.disk.mapped import release_memory
 from supple_snare.sound.ear import Ear, EarReader
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, Recording, block_spans
 from supple_snare.sound.guess import guess_material
@@ -79,7 +80,7 @@ class Analysis:
     @property
     def is_silent(self) -> bool:
         """Whether nothing at all is heard in the recording."""
-        return bool(self.peaks.amplitude().max(initial=0.0) < _DIGITAL_FLOOR)
+        return self.peaks.loudest < _DIGITAL_FLOOR
 
 
 def part_of(progress: Progress | None, number: int, total: int) -> Progress | None:
@@ -115,6 +116,7 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
         else:
             attacks = _strokes(reader, broadly, report)
         report(1.0)
+        release_memory()
         return Analysis(broadly.peaks, broadly.levels, attacks, material)
 
 
@@ -128,7 +130,7 @@ class _Broadly:
     @cached_property
     def rise_db(self) -> NDArray[np.float32]:
         """How much the spectrum rises around each frame of the levels."""
-        return rise_curve(self.levels.decibels())
+        return rise_curve(self.levels)
 
 
 def _listen_broadly(reader: EarReader, report: Progress) -> dict[Band, _Broadly]:

@@ -13,6 +13,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from supple_snare.disk.mapped import release_memory
 from supple_snare.sound.arrivals import find_arrivals
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.ear import Ear
@@ -99,6 +100,7 @@ def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
         bare = replace(analyses[track], attacks=each.bare)
         verdict = verdict_of(bare, start_s, each.others[:, 0], log_odds, int(drums[track]))
         verdicts.append(replace(verdict, is_far=own_drum < 0.0))
+        release_memory()
     if all(verdict.is_far for verdict in verdicts):
         return verdicts
     # Beside close microphones nothing is played into one that has no drum.

@@ -13,8 +13,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.disk.mapped import RowsWriter
 from supple_snare.sound.ear import EAR_ORDER
-from supple_snare.sound.files import AnyArray
+from supple_snare.sound.files import AnyArray, block_spans
 from supple_snare.sound.filters import power_kept
 from supple_snare.sound.material import Band
 from supple_snare.sound.maxima import highest_around, spaced_peaks
@@ -46,6 +47,8 @@ _RISE_DB = 2.2
 passes it by chance, and is dropped again because it stands out in no view (`attacks`)."""
 
 _RISE_CAP_DB = 15.0
+_RISE_FRAMES, _MOMENTS = 1 << 14, 1 << 10
+"""As many frames, and moments in order of time, are worked on at once."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -65,9 +68,9 @@ class BandLevels:
     hop: int
     rate_hz: int
 
-    def decibels(self) -> NDArray[np.float32]:
-        """Levels in dB, shape (frames, BANDS)."""
-        return self.steps.astype(np.float32) / np.float32(_STEPS_PER_DB) + np.float32(_FLOOR_DB)
+    def decibels(self, first: int = 0, last: int | None = None) -> NDArray[np.float32]:
+        """Levels in dB of some frames, shape (last − first, BANDS)."""
+        return self.steps[first:last].astype(np.float32) / np.float32(_STEPS_PER_DB) + np.float32(_FLOOR_DB)
 
     def loudest(self, time_s: FloatArray, first_s: float, last_s: FloatArray | float) -> FloatArray:
         """Largest power of each band in the frames centred from `first_s` to `last_s` around moments.
@@ -117,13 +120,18 @@ class BandLevels:
         float array, shape (n, spans)
             Of the nearest frames where a span lies outside the recording.
         """
-        power = np.zeros(len(self.steps))
-        for band in range(BANDS):  # all at once would take much memory
-            power += _POWER[self.steps[:, band]]
-        until = np.concatenate([[0.0], np.cumsum(power)])
         frames = (time_s[:, None, None] + np.array(spans_s)) * (self.rate_hz / self.hop)
-        first, last = np.moveaxis(np.clip(np.rint(frames).astype(np.int64), 0, max(len(power) - 1, 0)), 2, 0)
-        mean: FloatArray = (until[last + 1] - until[first]) / (last + 1 - first)
+        first, last = np.moveaxis(np.clip(np.rint(frames).astype(np.int64), 0, max(len(self.steps) - 1, 0)), 2, 0)
+        mean = np.zeros(first.shape)
+        for start, count in block_spans(len(time_s), _MOMENTS):  # all frames at once would take much memory
+            some = slice(start, start + count)
+            begin, end = int(first[some].min()), int(last[some].max()) + 1
+            power = np.zeros(end - begin)
+            for band in range(BANDS):
+                power += _POWER[self.steps[begin:end, band]]
+            until = np.concatenate([[0.0], np.cumsum(power)])
+            sums = until[last[some] + 1 - begin] - until[first[some] - begin]
+            mean[some] = sums / (last[some] + 1 - first[some])
         return 10.0 * np.log10(np.maximum(mean, _POWER[0]))
 
     def centre_hz(self, time_s: FloatArray) -> FloatArray:
@@ -160,33 +168,36 @@ class BandLevelsBuilder:
         if band_hz is not None:
             weights *= power_kept(spectra.bins_hz, *band_hz, rate_hz=rate_hz, order=EAR_ORDER)[:, None]
         self._weights = weights
-        self._parts: list[NDArray[np.uint8]] = []
+        self._steps = RowsWriter()
 
     def add(self, power: AnyArray) -> None:
         """Add the next spectra, shape (n, bins)."""
         level_db = 10.0 * np.log10(power @ self._weights + 10.0 ** (_FLOOR_DB / 10.0))
         steps = np.clip(np.rint((level_db - _FLOOR_DB) * _STEPS_PER_DB), 0, 255)
-        self._parts.append(steps.astype(np.uint8))
+        self._steps.add(steps.astype(np.uint8))
 
     def finish(self) -> BandLevels:
         """The levels of everything added."""
-        steps = np.concatenate(self._parts)
-        steps.flags.writeable = False
-        return BandLevels(steps, self._hop, self._rate_hz)
+        return BandLevels(self._steps.finish(), self._hop, self._rate_hz)
 
 
-def rise_curve(levels_db: NDArray[np.float32]) -> NDArray[np.float32]:
+def rise_curve(levels: BandLevels) -> NDArray[np.float32]:
     """Mean rise of the bands around each frame in dB, shape (frames,).
 
     Each band's rise is from the loudest of the frames just before to the loudest just after, so that beating inside a
     ringing tail does not count; and a single band cannot outvote the others.
     """
-    rise = np.zeros(len(levels_db), dtype=np.float32)
-    if len(levels_db) < 8:
+    frames = len(levels.steps)
+    rise = np.zeros(frames, dtype=np.float32)
+    if frames < 8:
         return rise
-    loudest = highest_around(levels_db, 1)
-    # Window and hop overlap by 4: frames 2 before and 2 after a sample share almost nothing of it.
-    rise[2:-2] = np.clip(loudest[4:] - loudest[:-4], 0.0, _RISE_CAP_DB).mean(axis=1)
+    for start, count in block_spans(frames - 4, _RISE_FRAMES):  # as levels in dB, all at once would take much memory
+        first, last = max(start - 1, 0), min(start + count + 5, frames)
+        loudest = highest_around(levels.decibels(first, last), 1)[start - first :]
+        # Window and hop overlap by 4: frames 2 before and 2 after a sample share almost nothing of it.
+        rise[start + 2 : start + 2 + count] = np.clip(loudest[4 : 4 + count] - loudest[:count], 0.0, _RISE_CAP_DB).mean(
+            axis=1
+        )
     return rise
 
 

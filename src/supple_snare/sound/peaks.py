@@ -10,6 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.disk.mapped import RowsWriter, kept_rows
 from supple_snare.sound.files import AnyArray
 from supple_snare.timing.units import FloatArray
 
@@ -85,14 +86,21 @@ class Peaks:
 
     def amplitude(self) -> NDArray[np.float32]:
         """Largest absolute sample of each stretch of `BIN_FRAMES` frames, shape (bins,)."""
-        return np.max(np.abs(self.levels[0]), axis=1)
+        low, high = self.levels[0].T
+        return np.maximum(-low, high)
+
+    @property
+    def loudest(self) -> float:
+        """Largest absolute sample of the recording."""
+        return float(np.abs(self.levels[-1]).max(initial=0.0))
 
 
 class PeaksBuilder:
     """Gathers a pyramid from blocks that follow one another."""
 
     def __init__(self) -> None:
-        self._parts: list[Extremes] = []
+        self._bins = RowsWriter()
+        self._count = 0
         self._rest: AnyArray = np.zeros((0, 1), dtype=np.float32)
 
     def add(self, block: AnyArray) -> None:
@@ -101,20 +109,18 @@ class PeaksBuilder:
         whole = len(joined) // BIN_FRAMES * BIN_FRAMES
         if whole:
             shaped = joined[:whole].reshape(-1, BIN_FRAMES * joined.shape[1])
-            self._parts.append(np.stack([shaped.min(axis=1), shaped.max(axis=1)], axis=1))
+            self._bins.add(np.stack([shaped.min(axis=1), shaped.max(axis=1)], axis=1))
+            self._count += len(shaped)
         self._rest = joined[whole:]
 
     def finish(self, frames: int, rate_hz: int) -> Peaks:
         """The pyramid of everything added."""
-        parts = list(self._parts)
-        if len(self._rest) or not parts:
+        if len(self._rest) or not self._count:
             rest = self._rest if len(self._rest) else np.zeros((1, 1), dtype=np.float32)
-            parts.append(np.array([[rest.min(), rest.max()]], dtype=np.float32))
-        levels = [np.concatenate(parts)]
+            self._bins.add(np.array([[rest.min(), rest.max()]], dtype=np.float32))
+        levels: list[Extremes] = [self._bins.finish()]
         while len(levels[-1]) > _COARSEST_BINS:
-            levels.append(_coarser(levels[-1]))
-        for level in levels:
-            level.flags.writeable = False
+            levels.append(kept_rows(_coarser(levels[-1])))
         return Peaks(tuple(levels), frames, rate_hz)
 
 

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.disk.mapped import chosen_rows, joined_rows
 from supple_snare.sound.files import AnyArray, block_spans
 from supple_snare.sound.filters import Bands
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
@@ -120,7 +121,9 @@ class Rises:
 
     def __getitem__(self, which: NDArray[np.intp] | NDArray[np.bool_]) -> Rises:
         """The rises at an index array or mask."""
-        return Rises(*(_kept(getattr(self, field.name)[which]) for field in fields(self)))
+        columns = {field.name: getattr(self, field.name) for field in fields(self)}
+        shape = chosen_rows(columns.pop("shape"), which)
+        return Rises(shape=shape, **{name: _kept(column[which]) for name, column in columns.items()})
 
     def heights(self) -> FloatArray:
         """Amplitude of each of `SHARES` of each attack's peak, shape (n, views, shares)."""
@@ -175,8 +178,9 @@ class Rises:
                 frozen(np.zeros((0, SHAPE_SAMPLES)), np.int8),
                 frozen([]),
             )
-        names = [field.name for field in fields(cls)]
-        return cls(*(_kept(np.concatenate([getattr(part, name) for part in parts])) for name in names))
+        names = [field.name for field in fields(cls) if field.name != "shape"]
+        columns = {name: _kept(np.concatenate([getattr(part, name) for part in parts])) for name in names}
+        return cls(shape=joined_rows(part.shape for part in parts), **columns)
 
 
 def _kept(values: NDArray[Any]) -> NDArray[Any]:

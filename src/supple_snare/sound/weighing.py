@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from supple_snare.disk.mapped import release_memory
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bare import Heard, bare_attacks
 from supple_snare.sound.events import Events, gather_events
@@ -115,6 +116,7 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
         settled_s, beside = settle_beside(analysis.attacks, heard, bleed)
         starts.append(settled_s)
         others.append(beside)
+        release_memory()
     weighed = []
     signs = [signs_of(analyses, sources, track, starts) for track in range(len(analyses))]
     everyone = [
@@ -127,6 +129,7 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
         if own is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
             whole = own.beside_plain_ones(everyone[track], bare)
         weighed.append(Weighed(starts[track], others[track], whole, bare, together, track))
+        release_memory()
     return weighed
 
 

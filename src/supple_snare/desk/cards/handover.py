@@ -177,18 +177,17 @@ class HandOverCard(Card):
         told = [
             (view, self.work.seams.cut_of(view.group)) for view in map(self.work.view_of, groups) if view is not None
         ]
-        own, guard, account_file = self._own_tracks(groups), self.work.guard(), folder / ACCOUNT_NAME
+        own, account_file = self._own_tracks(groups), folder / ACCOUNT_NAME
         try:
             existing = files_there(tracks, folder, parts=parts, own=own, container=container)
             existing += [account_file] if account_file.exists() else []
-            if existing:
-                if not self._may_replace([path.name for path in existing], folder):
-                    self.result.setText("Nothing was written.")
-                    return
-                guard = self.work.guard(existing)
+            guard = self.work.guard(existing)
             jobs = plan_files(tracks, folder, guard=guard, parts=parts, own=own, container=container)
         except SnareError as error:
             self._failed(error)
+            return
+        if existing and not self._may_replace([path.name for path in existing], folder):
+            self.result.setText("Nothing was written.")
             return
         files = [file for file in files_of(session) if any(file.path == track.path for track, _ in tracks)]
 
