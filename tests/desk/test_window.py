@@ -38,8 +38,8 @@ def test_dropped_files_become_a_group_with_leads(window, take):
     data.setUrls([QUrl.fromLocalFile(str(path)) for path in take.files])
     action, none = Qt.DropAction.CopyAction, Qt.KeyboardModifier.NoModifier
     window.dropEvent(QDropEvent(QPointF(5, 5), action, data, Qt.MouseButton.LeftButton, none))
-    assert [track.name for track in window.work.session.tracks] == ["Kick", "Snare", "Room"]
     settle(window)
+    assert [track.name for track in window.work.session.tracks] == ["Kick", "Snare", "Room"]
     names = {window.work.session.track(key).name for key in window.work.view.leads}
     assert names == {"Kick", "Snare"}
     assert window.cast.rows.keys() == {"t1", "t2", "t3"}
@@ -50,6 +50,7 @@ def test_bad_files_are_named_and_good_ones_taken(window, take, tmp_path):
     broken = tmp_path / "broken.wav"
     broken.write_text("no sound")
     window.work.add_files([broken, take.files[0]])
+    wait_until(lambda: bool(window.work.session.tracks))
     assert len(window.work.session.tracks) == 1
     assert window.message.isVisible()
     assert "broken.wav: this is not an audio file" in window.message.text
@@ -67,6 +68,7 @@ def test_tracks_that_differ_are_warned_of(window, take, tmp_path):
     card.refresh()
     assert "short.wav is 1.000 s long" in card._warnings.text()
     window.work.add_files([slow], group_name="Drums")
+    settle(window)
     assert len(window.work.session.tracks) == 4
     assert "44100 Hz" in window.message.text
 
@@ -337,6 +339,7 @@ def test_a_double_click_ticks_a_step_off(ready):
 def test_stopped_work_goes_on_when_asked(window, take):
     """The stop button ends the listening; F5 takes it up where it was left."""
     window.work.add_files(list(take.files), group_name="Drums")
+    wait_until(lambda: bool(window.work.session.tracks))
     window._work_strip._cancel()
     wait_until(lambda: not window.work.jobs.jobs)
     assert window.work.view is None

@@ -293,6 +293,6 @@ def test_a_part_that_changed_or_has_nowhere_to_go_is_told(tmp_path):
     with pytest.raises(OutputError, match="could not be written"):
         write_changed(tmp_path / "in.mid", tmp_path / "no" / "out.mid", change)
     write_part(tmp_path / "in.mid", [(0, 9)], [(0, 100.0)])
-    with pytest.raises(RecordingError, match="other notes"):
+    with pytest.raises(RecordingError, match="changed or exchanged"):
         write_changed(tmp_path / "in.mid", tmp_path / "out.mid", change)
     assert not (tmp_path / "out.mid").exists()

@@ -8,7 +8,7 @@ import pytest
 
 from supple_snare.session.account import account
 from supple_snare.session.document import Session
-from supple_snare.session.gathering import gather
+from supple_snare.session.gathering import gather, read_files
 from supple_snare.session.handover import Written
 
 
@@ -30,7 +30,7 @@ def click_map(tmp_path):
 
 def test_a_midi_file_without_notes_tells_the_tempo(click_map, take):
     """It is no part; recordings given with it stand on its tempos and meters."""
-    found = gather(Session(), [click_map, *take.files])
+    found = gather(Session(), read_files([click_map, *take.files]))
     assert (found.session.parts, found.problems, found.tempo_of) == ((), [], click_map)
     assert [group.name for group in found.session.groups] == ["Group 1"]
     assert found.session.grid.course.time_at([0, 4, 4 + 3.5]) == pytest.approx([0, 2, 2 + 3.5 * 60 / 132])
@@ -41,7 +41,7 @@ def test_a_midi_file_without_notes_tells_the_tempo(click_map, take):
 def test_a_grid_somebody_set_is_kept(click_map):
     """The file is named, with the way to take its tempos all the same."""
     session = msgspec.structs.replace(Session(), take_grid=replace(Session().take_grid, tempo_bpm=90.0))
-    found = gather(session, [click_map])
+    found = gather(session, read_files([click_map]))
     assert found.session == session
     assert "click map.mid: it has no notes" in found.problems[0]
 
@@ -53,7 +53,7 @@ def test_what_cannot_be_used_is_named_and_the_rest_taken(take, tmp_path):
     broken.write_text("no sound")
     note = [mido.Message("note_on", note=60, velocity=70), mido.Message("note_off", note=60, time=480)]
     mido.MidiFile(tracks=[mido.MidiTrack(note)]).save(keys)
-    found = gather(Session(), [keys, silent, broken, *take.files])
+    found = gather(Session(), read_files([keys, silent, broken, *take.files]))
     assert [group.name for group in found.session.groups] == ["Group 1", "Keys"]
     assert sorted(problem.split(":")[0] for problem in found.problems) == ["broken.wav", "silent.mid"]
     assert len(found.notes[keys]) == 1

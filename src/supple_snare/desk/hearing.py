@@ -14,6 +14,8 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from supple_snare.desk.jobs import JobRunner
+from supple_snare.disk.identity import SEEN
+from supple_snare.errors import RecordingChangedError
 from supple_snare.exchange.midi import read_notes
 from supple_snare.session.cache import Cache
 from supple_snare.session.document import Session
@@ -117,6 +119,19 @@ class Hearing(QObject):
             self.troubles.pop(path, None)
         self.troubled.emit()
 
+    def look_over(self) -> None:
+        """Have all files that may be used looked at: what was written over or exchanged meanwhile is checked again."""
+        known = list(self._known)
+        self._jobs.submit("", lambda _progress: [p for p in known if SEEN.has_changed(p)], self.check_again, _ignore)
+
+    def check_again(self, paths: Iterable[Path]) -> None:
+        """Nothing is drawn from these files until they are known to hold what they held."""
+        doubtful = [path for path in paths if path in self._known]
+        for path in doubtful:
+            self._known.pop(path)
+        if doubtful:
+            self.hear(self._session)
+
     def _ask(
         self, what: tuple[str, Any], label: str, work: Callable[[Progress], Any], done: Callable[[Any, Any], None]
     ) -> None:
@@ -131,7 +146,10 @@ class Hearing(QObject):
                 done(what[1], result)
 
         def failed(error: Exception) -> None:
-            self.failed.emit(error)  # stays under way: asked again it would fail again
+            if isinstance(error, RecordingChangedError):
+                self._under_way.discard(what)
+            # Else it stays under way: asked again it would fail again.
+            self.failed.emit(error)
 
         job = self._jobs.submit(label, work, finished, failed)
         job.cancelled.connect(partial(self._under_way.discard, what))
@@ -160,6 +178,10 @@ class Hearing(QObject):
     def _judged(self, ears: tuple[Ear, ...], verdicts: list[Verdict]) -> None:
         self.stages.learn_verdicts(ears, verdicts)
         self.heard.emit()
+
+
+def _ignore(_error: Exception) -> None:
+    """What a file is like shows when it is used."""
 
 
 def _read_part(path: Path, _progress: Progress) -> Notes:

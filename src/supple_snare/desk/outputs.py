@@ -34,22 +34,16 @@ class SimulatedOutput:
     def __init__(self) -> None:
         self.received: deque[Block] = deque(maxlen=_RECEIVED_BLOCKS)
         self._stop = Event()
-        self._thread: Thread | None = None
 
     def start(self, queue: BlockQueue, rate_hz: int, heard: deque[Block]) -> None:
         """Begin to take blocks."""
         self._stop = Event()
-        self._thread = Thread(
-            target=self._run, args=(queue, rate_hz, heard, self._stop), name="simulated output", daemon=True
-        )
-        self._thread.start()
+        arguments = (queue, rate_hz, heard, self._stop)
+        Thread(target=self._run, args=arguments, name="simulated output", daemon=True).start()
 
     def stop(self) -> None:
-        """Stop at once."""
+        """Stop at once; the thread ends in its own time."""
         self._stop.set()
-        if self._thread is not None:
-            self._thread.join()
-            self._thread = None
 
     def is_lost(self) -> bool:
         """Whether it went away: never."""
@@ -69,6 +63,8 @@ class SimulatedOutput:
                 stop.wait(0.002)
                 due = time.monotonic()
                 continue
+            if stop.is_set():
+                return
             self.received.append(block)
             heard.append(block)
             due += len(block.sound) / rate_hz

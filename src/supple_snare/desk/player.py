@@ -1,6 +1,8 @@
 """Playback in the window: plays, stops, jumps, loops, on whatever output there is.
 
-The player's methods are called on the interface thread; sound is rendered by `sound.playback` on a thread of its own.
+The player's methods are called on the interface thread and never wait: sound is rendered by `sound.playback` on a
+thread of its own. Each start has a producer and a queue of its own, so that one that is stopped in the middle of a
+block, on a slow disk for instance, may end in its own time.
 """
 
 from __future__ import annotations
@@ -18,7 +20,10 @@ from supple_snare.sound.playback import Block, BlockQueue, Producer, Programme
 from supple_snare.timing.units import SILENCE_DB, amplitude_to_db
 
 _TICK_MS = 30
-_LEVEL_BLOCKS = 3
+_FIRST_MS, _FIRST_S = 2, 0.04
+"""How often it is looked whether the first block is there, and how long before the output begins without it."""
+
+_LEVEL_BLOCKS, _HEARD_BLOCKS = 3, 64
 _BEHIND_S, _AHEAD_S = 1.0, 8.0
 
 
@@ -36,13 +41,18 @@ class Player(QObject):
         self._programme = Programme()
         self._reads = ReadAhead()
         self._queue = BlockQueue()
-        self._heard: deque[Block] = deque(maxlen=64)
+        self._heard: deque[Block] = deque(maxlen=_HEARD_BLOCKS)
         self._producer: Producer | None = None
         self._position = 0
         self._heard_tightened = True
         self._timer = QTimer(self)
         self._timer.setInterval(_TICK_MS)
         self._timer.timeout.connect(self._tick)
+        self._first = QTimer(self)
+        self._first.setInterval(_FIRST_MS)
+        self._first.timeout.connect(self._begin_output)
+        self._begin_by = 0.0
+        self._halted: list[Producer] = []
 
     @property
     def is_playing(self) -> bool:
@@ -136,8 +146,10 @@ class Player(QObject):
         self.output_changed.emit()
 
     def close(self) -> None:
-        """Stop for good."""
+        """Stop for good, and wait until all threads have ended."""
         self.stop()
+        for producer in self._halted:
+            producer.join()
         self._reads.close()
 
     def _prepare(self) -> None:
@@ -148,31 +160,31 @@ class Player(QObject):
         self._reads.prepare(heard, self._position)
 
     def _start(self) -> None:
-        self._queue.clear()
-        self._queue.ran_out = 0
-        self._queue.ended = False
-        self._heard.clear()
+        self._queue = BlockQueue()
+        self._heard = deque(maxlen=_HEARD_BLOCKS)
         self._producer = Producer(self._queue, self._programme, self._position, self._reads)
         self._producer.start()
-        self._wait_for_first_block()
-        self.output.start(self._queue, self._programme.rate_hz, self._heard)
+        self._begin_by = time.monotonic() + _FIRST_S
+        self._first.start()
         self._timer.start()
 
-    def _wait_for_first_block(self) -> None:
-        """Let the output begin with sound, not with a gap; never longer than a blink."""
-        assert self._producer is not None
-        until = time.monotonic() + 0.04
-        while not self._queue.has_any and not self._producer.finished.is_set() and time.monotonic() < until:
-            time.sleep(0.001)
+    def _begin_output(self) -> None:
+        """Let the output begin with sound, not with a gap, if the first block is soon there."""
+        producer = self._producer
+        is_late = time.monotonic() > self._begin_by
+        if producer is not None and (self._queue.has_any or producer.finished.is_set() or is_late):
+            self._first.stop()
+            self.output.start(self._queue, self._programme.rate_hz, self._heard)
 
     def _halt(self) -> None:
         assert self._producer is not None
         self._timer.stop()
+        self._first.stop()
         self._follow()
         self._producer.running.clear()
         self.output.stop()
         self._queue.clear()
-        self._producer.join()
+        self._halted = [each for each in self._halted if each.is_alive()] + [self._producer]
         self._producer = None
 
     def _follow(self) -> None:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from collections import defaultdict
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QByteArray, QEvent, QSettings, Qt
+from PyQt6.QtCore import QByteArray, QEvent, QSettings, Qt, QUrl
 from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
@@ -106,6 +107,8 @@ class Window(QMainWindow):
         self.page.bars_a_row_changed.connect(self._bracket)
         player.position_changed.connect(self._show_position)
         player.failed.connect(work.tell_problem)
+        player.failed.connect(lambda _text: work.hearing.look_over())
+        player.playing_changed.connect(lambda is_playing: work.hearing.look_over() if is_playing else None)
         work.told.connect(self.message.say)
         work.looks_changed.connect(self._hear_chosen)
         for signal in (work.stages_changed, work.looks_changed, work.cuts_changed):
@@ -410,6 +413,8 @@ class Window(QMainWindow):
         if event is not None and event.type() == QEvent.Type.ShortcutOverride and _ends_typing(event):
             event.accept()
             return True
+        if event is not None and event.type() == QEvent.Type.WindowActivate:
+            self.work.hearing.look_over()  # files may have been changed while another program was in front
         return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -427,7 +432,7 @@ class Window(QMainWindow):
         data = event.mimeData() if event is not None else None
         if data is None:
             return
-        paths = [Path(url.toLocalFile()) for url in data.urls() if url.isLocalFile()]
+        paths = [_path_of(url) for url in data.urls() if url.isLocalFile()]
         if any(path.is_dir() for path in paths):
             if self.doors.may_leave():
                 self.doors.open_paths(paths)
@@ -603,6 +608,12 @@ class Window(QMainWindow):
 def _ends_typing(event: QEvent) -> bool:
     field = isinstance(QApplication.focusWidget(), (QLineEdit, QAbstractSpinBox))
     return field and isinstance(event, QKeyEvent) and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter)
+
+
+def _path_of(url: QUrl) -> Path:
+    """The path of a local file, also one whose name is no UTF-8, of which `toLocalFile` makes another."""
+    encoded = url.path(QUrl.ComponentFormattingOption.FullyEncoded).encode()
+    return Path(os.fsdecode(QByteArray.fromPercentEncoding(encoded).data()))
 
 
 def _copy(text: str) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -25,12 +26,12 @@ from supple_snare.desk.saving import Saving
 from supple_snare.desk.seams import Seams
 from supple_snare.desk.slot_weighing import SlotWeighing
 from supple_snare.disk.outputs import WriteGuard
-from supple_snare.errors import SessionError, SnareError
+from supple_snare.errors import RecordingChangedError, SessionError, SnareError
 from supple_snare.session import edits
 from supple_snare.session.document import Group, Session
 from supple_snare.session.feels import FeelOf, FeelSeen, see_feel
 from supple_snare.session.folder import Opened, SessionFolder, open_history
-from supple_snare.session.gathering import gather
+from supple_snare.session.gathering import FilesRead, gather, read_files
 from supple_snare.session.history import History
 from supple_snare.session.library import Library, user_folder
 from supple_snare.session.listening import Desk, Listening, Which
@@ -123,6 +124,7 @@ class Workspace(QObject):
         self.reads_from: Path | None = None
         self._looked_nearby = False
         self._gesture: str | None = None
+        self._opened_count = 0
         self.seams = Seams(self.jobs, self.hearing.cache, lambda: self.session, self.view_of)
         self.seams.changed.connect(self.cuts_changed)
         self.seams.failed.connect(self.tell_error)
@@ -253,6 +255,7 @@ class Workspace(QObject):
     def _opened(self, opened: Opened) -> None:
         """Show a session and its history from the start, as it was left."""
         session, desk = opened.history.present, opened.desk
+        self._opened_count += 1
         self.history, self._unchanged, self.reads_from = opened.history, session, None
         self._gesture = None
         self.seams.forget()
@@ -327,7 +330,9 @@ class Workspace(QObject):
 
     def tell_error(self, error: Exception) -> None:
         """The same with an error: one that a person is meant to read, or a fault."""
-        if isinstance(error, SnareError):
+        if isinstance(error, RecordingChangedError):
+            self.hearing.check_again([error.path])
+        elif isinstance(error, SnareError):
             self.tell_problem(str(error))
         else:
             self.faulted.emit(error)
@@ -503,9 +508,18 @@ class Workspace(QObject):
     # ---- work
 
     def add_files(self, paths: Sequence[Path], *, group_name: str | None = None) -> None:
-        """Add recordings and MIDI parts; files that cannot be used are named, the others are taken."""
+        """Add recordings and MIDI parts, when a worker has looked at them; what cannot be used is named."""
         self.hearing.is_paused = False
-        found = gather(self.session, paths, group_name=group_name)
+
+        def add(read: FilesRead) -> None:
+            if self._opened_count == opened_count:  # else the session they were for is gone
+                self._add(read, group_name)
+
+        opened_count = self._opened_count
+        self.jobs.submit("Looking at the files", partial(read_files, list(paths)), add, self.tell_error)
+
+    def _add(self, read: FilesRead, group_name: str | None) -> None:
+        found = gather(self.session, read, group_name=group_name)
         for path, notes in found.notes.items():
             self.stages.learn_part(path, notes)
         count = len(found.session.members) - len(self.session.members)

@@ -15,9 +15,10 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import ArrayLike
 
+from supple_snare.disk.identity import SEEN, FileIdentity
 from supple_snare.disk.opening import FileTooLargeError, read_bounded
 from supple_snare.disk.outputs import OutputSet
-from supple_snare.errors import RecordingError, UsageError
+from supple_snare.errors import RecordingChangedError, RecordingError, UsageError
 from supple_snare.exchange.smf import END_OF_TRACK, META, METER, TEMPO, TEXT, Event, Smf, meta_event, read_smf
 from supple_snare.timing.course import Pin
 from supple_snare.timing.grid import Grid
@@ -115,6 +116,7 @@ def read_notes(path: Path) -> Notes:
         If the file is missing or no MIDI file that can be read.
     """
     with _readable(path):
+        SEEN.note(path, FileIdentity.of(path))
         file = _opened(path)
         notes = _notes_of(file)[0]
     if len(notes) and notes.end_s.max() > LONGEST_TAKE_S:
@@ -172,6 +174,8 @@ def write_part(source: Path, target: Path, change: NoteChange, outputs: OutputSe
         If the target cannot be written.
     """
     with _readable(source):
+        if SEEN.has_changed(source):
+            raise RecordingChangedError(source)
         file = _opened(source)
         notes, places = _notes_of(file)
         if len(notes) != len(change.time_s):

@@ -12,7 +12,8 @@ from supple_snare.exchange.midi import MIDI_SUFFIXES, read_grid, read_notes
 from supple_snare.session.document import Session
 from supple_snare.session.edits import add_part, add_recordings
 from supple_snare.session.grid_edits import take_reading
-from supple_snare.sound.files import read_recording
+from supple_snare.sound.attacks import Progress
+from supple_snare.sound.files import Recording, read_recording
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.notes import Notes
 
@@ -37,45 +38,82 @@ class Gathered(NamedTuple):
     problems: list[str]
 
 
-def gather(session: Session, paths: Sequence[Path], *, group_name: str | None = None) -> Gathered:
-    """Add files to a session; those that cannot be used are named, the others are taken.
+class FilesRead(NamedTuple):
+    """What was found in files, in the order they were given.
+
+    Attributes
+    ----------
+    recordings : list of Recording
+    parts : dict
+        From the path of each MIDI part that has notes to its `Notes`.
+    grids : dict
+        From the path of each MIDI file without notes to its tempos and meters.
+    problems : list of str
+        A sentence for each file that cannot be used.
+    """
+
+    recordings: list[Recording]
+    parts: dict[Path, Notes]
+    grids: dict[Path, Grid]
+    problems: list[str]
+
+
+def read_files(paths: Sequence[Path], progress: Progress | None = None) -> FilesRead:
+    """Look at files; those that cannot be used are named, the others are taken.
+
+    Parameters
+    ----------
+    paths : sequence of Path
+    progress : callable, optional
+        Called with the share done; may raise to stop the work.
+    """
+    read = FilesRead([], {}, {}, [])
+    for number, path in enumerate(map(real_path, paths)):
+        if progress is not None:
+            progress(number / len(paths))
+        try:
+            if path.suffix.lower() not in MIDI_SUFFIXES:
+                read.recordings.append(read_recording(path))
+            elif len(notes := read_notes(path)):
+                read.parts[path] = notes
+            else:
+                read.grids[path] = _grid_of(path)
+        except SnareError as error:
+            read.problems.append(str(error))
+    return read
+
+
+def gather(session: Session, read: FilesRead, *, group_name: str | None = None) -> Gathered:
+    """Add what was found in files to a session.
 
     A MIDI file without notes is no part to be tightened: its tempos become the grid if nobody has set one yet.
     """
-    recordings, problems = [], []
-    parts: dict[Path, Notes] = {}
-    tempo_of = None
-    for path in map(real_path, paths):
-        try:
-            if path.suffix.lower() not in MIDI_SUFFIXES:
-                recordings.append(read_recording(path))
-            elif len(notes := read_notes(path)):
-                parts[path] = notes
-            else:
-                session, tempo_of = _on_grid_of(path, session), path
-        except SnareError as error:
-            problems.append(str(error))
+    problems, tempo_of = list(read.problems), None
+    for path, grid in read.grids.items():
+        if session.take_grid == Grid():
+            session, tempo_of = take_reading(session, grid), path
+        else:
+            problems.append(
+                f"{path.name}: it has no notes, only tempos; to lay the grid by them choose it in Grid, Find."
+            )
     try:
-        session = add_recordings(session, recordings, group_name=group_name)
+        session = add_recordings(session, read.recordings, group_name=group_name)
     except SnareError as error:
         problems.append(str(error))
-    for path, notes in parts.items():
+    for path, notes in read.parts.items():
         session = add_part(session, path, float(notes.end_s.max()))
-    return Gathered(session, parts, tempo_of, problems)
+    return Gathered(session, read.parts, tempo_of, problems)
 
 
-def _on_grid_of(path: Path, session: Session) -> Session:
-    """The session on the grid of a MIDI file without notes.
+def _grid_of(path: Path) -> Grid:
+    """The tempos and meters of a MIDI file without notes.
 
     Raises
     ------
     RecordingError
-        If the file says nothing of tempo, or somebody has set a grid already.
+        If it says nothing of tempo.
     """
     try:
-        grid = read_grid(path)
+        return read_grid(path)
     except RecordingError as error:
         raise RecordingError(path, "it has no notes, and no tempos that can be read; export it again.") from error
-    if session.take_grid != Grid():
-        raise RecordingError(path, "it has no notes, only tempos; to lay the grid by them choose it in Grid, Find.")
-    return take_reading(session, grid)

@@ -14,6 +14,7 @@ from pathlib import Path
 
 import msgspec
 
+from supple_snare.disk.identity import SEEN, FileIdentity
 from supple_snare.errors import RecordingChangedError, SnareError
 from supple_snare.session.document import Part, Session, Snapshot, Track
 from supple_snare.sound.attacks import Progress, part_of
@@ -69,10 +70,14 @@ def check_file(file: File, progress: Progress | None = None) -> tuple[Fingerprin
     if not file.path.is_file():
         return None, Trouble.MISSING
     try:
-        if file.known_by is not None and file.path.stat().st_size != file.known_by.size:
+        before = FileIdentity.of(file.path)
+        if file.known_by is not None and before.size != file.known_by.size:
             return None, Trouble.CHANGED
         fingerprint = take_fingerprint(file.path, progress)
         if file.recording is not None and not _is_alike(read_recording(file.path), file.recording):
+            return fingerprint, Trouble.CHANGED
+        SEEN.note(file.path, before)
+        if SEEN.has_changed(file.path):  # while it was read
             return fingerprint, Trouble.CHANGED
     except (SnareError, OSError):
         return None, Trouble.UNREADABLE

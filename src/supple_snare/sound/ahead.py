@@ -131,7 +131,10 @@ class _Chunks:
         return None
 
     def close(self) -> None:
-        """Close the file, after a read that may be under way."""
-        with self._reading:
-            self._closed = True
-            self._reader.close()
+        """Close the file, or let a read that is under way close it: whoever closes does not wait for a slow disk."""
+        self._closed = True
+        if self._reading.acquire(blocking=False):
+            try:
+                self._reader.close()
+            finally:
+                self._reading.release()

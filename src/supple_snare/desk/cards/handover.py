@@ -189,7 +189,8 @@ class HandOverCard(Card):
         if existing and not self._may_replace([path.name for path in existing], folder):
             self.result.setText("Nothing was written.")
             return
-        files = [file for file in files_of(session) if any(file.path == track.path for track, _ in tracks)]
+        read = {recording.path for recording, _ in tracks} | {part.path for part in parts}
+        files = [file for file in files_of(session) if file.path in read]
 
         def work(progress: Progress) -> Written:
             check_unchanged(files, part_of(progress, 0, _CHECK_PARTS))
