@@ -15,6 +15,7 @@ import os
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 _BEAT_MS = 1
@@ -74,12 +75,7 @@ def deeds(window: object) -> dict[str, Callable[[], object]]:
     def strength() -> None:
         work.begin_gesture()
         for share in (0.7, 0.65, 0.6, 0.9):
-            work.set_response(
-                "Strength",
-                structs.replace(work.response, strength=share)
-                if hasattr(work.response, "__struct_fields__")
-                else _replaced(work.response, strength=share),
-            )
+            work.set_response("Strength", replace(work.response, strength=share))
         work.end_gesture()
 
     found: dict[str, Callable[[], object]] = {
@@ -104,8 +100,8 @@ def deeds(window: object) -> dict[str, Callable[[], object]]:
 _BY_KEY = (
     "Join with the one before", "Split a section at the playhead", "Make the range a section …", "Hold the selection",
     "Even out the range", "Remove hits", "Restore hits as found", "Hit or stroke 1 ms later", "One slot later",
-    "Lock strokes to their slots", "Drop all edits of the selection", "Next doubt", "Next stroke or hit", "More bars a row",
-    "Join the range to one piece", "Tighten only the range", "Hear tightened", "Hear as played",
+    "Lock strokes to their slots", "Drop all edits of the selection", "Next doubt", "Next stroke or hit",
+    "More bars a row",     "Join the range to one piece", "Tighten only the range", "Hear tightened", "Hear as played",
 )  # fmt: skip
 
 

@@ -111,15 +111,10 @@ class FeelColumns(QWidget):
             return
         nearest = int(np.argmin(np.abs(first.time_s - selected)))
         if abs(first.time_s[nearest] - selected) < 0.001:
-            places = self._dots(layout)
+            x, y = layout.x(first.place_beats), layout.y(dots_from_grid(first))
             painter.setPen(theme.BRASS)
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawEllipse(places[nearest], 6.0, 6.0)
-
-    def _dots(self, layout: FeelLayout) -> list[QPointF]:
-        assert self._first is not None
-        x, y = layout.x(self._first.place_beats), layout.y(dots_from_grid(self._first))
-        return list(map(QPointF, x.tolist(), y.tolist()))
+            painter.drawEllipse(QPointF(float(x[nearest]), float(y[nearest])), 6.0, 6.0)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         layout, first = self._layout(), self._first

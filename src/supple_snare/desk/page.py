@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import time
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRect, Qt, pyqtSignal
+from PyQt6.QtCore import QPointF, QRect, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import (
     QKeyEvent,
     QMouseEvent,
@@ -49,6 +51,8 @@ from supple_snare.timing.hits import Kind
 _LEAST_ROW_PX = 84
 _MOST_ROW_PX = 150
 _ROWS_SEEN = 5
+_PAINTING_S = 0.012
+"""As long one repaint may take over waveforms; a row takes 5 to 15 ms, and two frames of a screen pass in 33."""
 
 
 class Page(QAbstractScrollArea):
@@ -66,7 +70,8 @@ class Page(QAbstractScrollArea):
         self._canvas, self._bar = _parts_of(self)
         self.bars_a_row = 4.0
         self._layer: QPixmap | None = None
-        self._under: tuple[tuple[object, ...], QPixmap] | None = None
+        self._under: tuple[tuple[object, ...], QPixmap, set[int]] | None = None
+        """What lies under the strokes, what it follows from, and which rows of it are painted."""
         self._playhead_s = 0.0
         self._grab: Grab | None = None
         self._grabbed_s = 0.0
@@ -218,18 +223,7 @@ class Page(QAbstractScrollArea):
         top = self._bar.value()
         layout = picture.layout
         rows = layout.rows_between(top, top + self._canvas.height())
-        under = _under_key(picture, top)
-        if self._under is None or self._under[0] != under:
-            self._under = (under, self._blank())
-            painter = QPainter(self._under[1])
-            for row in rows:
-                y = row * layout.row_px - top
-                if row:
-                    painter.setPen(QPen(theme.RULE, 1))
-                    painter.drawLine(QPointF(0, y), QPointF(self._canvas.width(), y))
-                paint_under(painter, picture, row, y)
-            painter.end()
-        layer = QPixmap(self._under[1])
+        layer = QPixmap(self._painted_under(picture, rows, top))
         painter = QPainter(layer)
         paint_strokes(painter, picture, rows, top)
         for row in rows:
@@ -238,6 +232,32 @@ class Page(QAbstractScrollArea):
             _paint_words(painter, self._canvas.rect(), "Listening to the recordings …")
         painter.end()
         return layer
+
+    def _painted_under(self, picture: PagePicture, rows: Sequence[int], top: int) -> QPixmap:
+        """What lies under the strokes, as many rows of it as a short time allows; the others follow at once.
+
+        So a hand that plays, drags or types never waits for a whole page of waveforms.
+        """
+        key, layout = _under_key(picture, top), picture.layout
+        if self._under is None or self._under[0] != key:
+            self._under = (key, self._blank(), set())
+        _, under, painted = self._under
+        until = time.perf_counter() + _PAINTING_S
+        painter = QPainter(under)
+        for row in rows:
+            if row in painted:
+                continue
+            if time.perf_counter() > until:
+                QTimer.singleShot(0, self._stale)
+                break
+            y = row * layout.row_px - top
+            if row:
+                painter.setPen(QPen(theme.RULE, 1))
+                painter.drawLine(QPointF(0, y), QPointF(self._canvas.width(), y))
+            paint_under(painter, picture, row, y)
+            painted.add(row)
+        painter.end()
+        return under
 
     def _blank(self) -> QPixmap:
         ratio = self._canvas.devicePixelRatioF()

@@ -7,7 +7,7 @@ on the interface thread; long work goes through the job runner and comes back as
 from __future__ import annotations
 
 import os
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Hashable, Iterable, Sequence
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -43,6 +43,7 @@ from supple_snare.session.snapshots import take_snapshot
 from supple_snare.session.stages import (
     GroupView,
     Stages,
+    Unmeasured,
     change_of_part,
     moves_in,
 )
@@ -51,6 +52,7 @@ from supple_snare.sound.fingerprint import Fingerprint
 from supple_snare.timing.aim import Aim
 from supple_snare.timing.groove import Groove
 from supple_snare.timing.notes import NoteChange, Notes
+from supple_snare.timing.offsets import Offsets
 from supple_snare.timing.tighten import Response
 from supple_snare.timing.units import FloatArray
 
@@ -125,6 +127,8 @@ class Workspace(QObject):
         self._looked_nearby = False
         self._gesture: str | None = None
         self._opened_count = 0
+        self._measuring: set[tuple[Hashable, ...]] = set()
+        self._after_measuring: list[Callable[[], None]] = []
         self.seams = Seams(self.jobs, self.hearing.cache, lambda: self.session, self.view_of)
         self.seams.changed.connect(self.cuts_changed)
         self.seams.failed.connect(self.tell_error)
@@ -256,6 +260,8 @@ class Workspace(QObject):
         """Show a session and its history from the start, as it was left."""
         session, desk = opened.history.present, opened.desk
         self._opened_count += 1
+        self._views.clear()
+        self._after_measuring.clear()
         self.history, self._unchanged, self.reads_from = opened.history, session, None
         self._gesture = None
         self.seams.forget()
@@ -427,10 +433,43 @@ class Workspace(QObject):
                 view = self.stages.with_hits(known[1], self.session, group)
                 self._resting.start()
             else:
-                view = self.stages.view(self.session, group)
+                view = self._measured_view(group, None if known is None else known[1])
             known = (self.session, view)
             self._views[group.key] = known
         return known[1]
+
+    def _measured_view(self, group: Group, former: GroupView | None) -> GroupView | None:
+        """The view of a group. Where its offsets take long to measure, a worker does it, and until then the former
+        view stands, with the hits of today, if it is of the same recordings."""
+        waiting = self.stages.unmeasured(self.session, group)
+        if waiting is None:
+            return self.stages.view(self.session, group)
+        self._measure(waiting)
+        recordings = [track.recording for track in self.session.tracks_of(group)]
+        if former is None or [track.recording for track in former.tracks] != recordings:
+            return None
+        return self.stages.with_hits(former, self.session, group)
+
+    def _measure(self, waiting: Unmeasured) -> None:
+        """Have offsets measured by a worker, once."""
+        if waiting.depends in self._measuring:
+            return
+        self._measuring.add(waiting.depends)
+
+        def measured(offsets: Offsets) -> None:
+            self.stages.learn_offsets(waiting, offsets)
+            ended()
+
+        def ended() -> None:
+            self._measuring.discard(waiting.depends)
+            self._heard()
+            if not self._measuring:
+                acts, self._after_measuring = self._after_measuring, []
+                for act in acts:
+                    act()
+
+        job = self.jobs.submit("", lambda _progress: waiting.measure(), measured, self.tell_error)
+        job.cancelled.connect(ended)
 
     def moves_behind(self) -> FloatArray | None:
         """Moves of the strokes of the page in the snapshot laid behind them; NaN for strokes it does not have."""
@@ -616,6 +655,10 @@ class Workspace(QObject):
             self.saving.note(self.history)
 
     def _find_seams(self, then: Callable[[], None] | None = None) -> None:
+        self._views.pop(self.looks.group, None)
+        if self.view is not None and self._measuring:  # the look at the view has it measured
+            self._after_measuring.append(partial(self._find_seams, then))
+            return
         if self._resting.isActive():
             self._catch_up()
         self.seams.find(then)

@@ -42,7 +42,11 @@ from supple_snare.timing.units import FloatArray, IntArray, ms_to_s
 
 T = TypeVar("T")
 
-_MOST_KEPT = 256
+_MOST_KEPT = 96
+"""Results of stages that are kept, the ones used last: some ten are in use, the others serve undo and redo."""
+
+_MANY_STROKES = 1_000
+"""Offsets of as many take some 30 ms to measure: as long as a person does not notice."""
 
 SAME_STROKE_S = 0.003
 """A slot given by hand belongs to the stroke at most this far from where it was given."""
@@ -113,6 +117,26 @@ class GroupView:
         return self.columns[int(self.strokes.lead[stroke])]
 
 
+UpToStrokes = tuple[
+    tuple[Track, ...],
+    dict[str, Verdict],
+    dict[str, Material],
+    dict[str, Hits],
+    tuple[str, ...],
+    tuple[str, ...],
+    Strokes,
+]
+"""The members of a `GroupView` from its tracks to its strokes."""
+
+
+@dataclass(frozen=True, eq=False)
+class Unmeasured:
+    """Offsets that are still to be measured: what they depend on, and how; may be called on any thread."""
+
+    depends: tuple[Hashable, ...]
+    measure: Callable[[], Offsets]
+
+
 class Stages:
     """Computes stages and keeps them. Not shared between threads, but its results may be."""
 
@@ -121,10 +145,11 @@ class Stages:
         self._analyses: dict[Ear, Analysis] = {}
         self._verdicts: dict[tuple[Ear, ...], list[Verdict]] = {}
         self._notes: dict[Path, Notes] = {}
+        self._last_strokes: dict[str, Strokes] = {}
 
     def clear(self) -> None:
         """Forget everything, as when another session is opened."""
-        for known in (self._kept, self._analyses, self._verdicts, self._notes):
+        for known in (self._kept, self._analyses, self._verdicts, self._notes, self._last_strokes):
             known.clear()
 
     def learn(self, ear: Ear, analysis: Analysis) -> None:
@@ -198,6 +223,12 @@ class Stages:
         """All stages of a group that is ready."""
         if group.part:
             return self._view_of_part(session, group)
+        tracks, verdicts, materials, hits, leads, columns, strokes = self._up_to_strokes(session, group)
+        offsets, pairs, plan = self._timed(session, group, strokes, columns)
+        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
+
+    def _up_to_strokes(self, session: Session, group: Group) -> UpToStrokes:
+        """All stages of a group of recordings before its offsets."""
         tracks, verdicts, materials, hits = self._listened(session, group)
         leads = group.leads
         if leads is None:
@@ -207,14 +238,53 @@ class Stages:
             leads = tuple(tracks[index].key for index in order)
         columns = tuple(dict.fromkeys((*leads, *(key for own in group.section_leads for key in own.leads))))
         lead_hits = tuple(self._at_the_drum(hits[key], verdicts[key]) for key in columns)
-        rules = tuple((session.track(key).rules, session.track(key).section_rules) for key in columns)
-        strokes = self._keep(
-            "strokes",
-            (lead_hits, leads, columns, rules, group.section_leads, group.together_ms, session.sections),
-            lambda _key: group_strokes(session, group, leads, columns, lead_hits),
+        return (
+            tracks,
+            verdicts,
+            materials,
+            hits,
+            leads,
+            columns,
+            self._strokes(session, group, leads, columns, lead_hits),
         )
-        offsets, pairs, plan = self._timed(session, group, strokes, columns)
-        return GroupView(group, tracks, verdicts, materials, hits, leads, columns, strokes, offsets, pairs, plan)
+
+    def _strokes(
+        self,
+        session: Session,
+        group: Group,
+        leads: tuple[str, ...],
+        columns: tuple[str, ...],
+        hits: tuple[Hits, ...],
+    ) -> Strokes:
+        """The strokes of a group: those before, where a change of settings made no others."""
+        rules = tuple((session.track(key).rules, session.track(key).section_rules) for key in columns)
+
+        def gathered(_key: Any) -> Strokes:
+            found, before = group_strokes(session, group, leads, columns, hits), self._last_strokes.get(group.key)
+            found = before if before is not None and before.equals(found) else found
+            self._last_strokes[group.key] = found
+            return found
+
+        return self._keep(
+            "strokes",
+            (hits, leads, columns, rules, group.section_leads, group.together_ms, session.sections),
+            gathered,
+        )
+
+    def unmeasured(self, session: Session, group: Group) -> Unmeasured | None:
+        """Offsets of a ready group that take longer to measure than a person should wait; None if they are known."""
+        if group.part:
+            return None
+        strokes = self._up_to_strokes(session, group)[-1]
+        depends = (strokes, session.grid, group.slots_given, group.feel)
+        if len(strokes) < _MANY_STROKES or ("offsets", depends) in self._kept:
+            return None
+        measure = partial(measure_offsets, strokes, session.grid, told=told_places(strokes, group), rules=group.feel)
+        return Unmeasured(depends, measure)
+
+    def learn_offsets(self, which: Unmeasured, offsets: Offsets) -> None:
+        """Take over offsets that were measured elsewhere."""
+        self._keep("offsets", which.depends, lambda _key: offsets)
 
     def with_hits(self, view: GroupView, session: Session, group: Group) -> GroupView:
         """A view with the hits of another session, in which only rules of hits differ; its strokes stay as they are.

@@ -57,6 +57,11 @@ class Strokes:
     def __len__(self) -> int:
         return len(self.time_s)
 
+    def equals(self, other: Strokes) -> bool:
+        """Whether these are the same strokes, to the last bit."""
+        return all(np.array_equal(mine, theirs, equal_nan=mine.dtype.kind == "f")
+                   for mine, theirs in zip(vars(self).values(), vars(other).values(), strict=True))  # fmt: skip
+
     @classmethod
     def none(cls, leads: int) -> Strokes:
         """No strokes at all."""
