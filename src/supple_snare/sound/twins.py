@@ -41,6 +41,12 @@ _LEAST_CLOSE, _MOST_CLOSE = 0.0, 6.0
 `stray` and the bias were set on 9,000 pairs with 25 kits, 400 of them twins. The bias lies below the regression's own:
 a drum that never plays must not be given the strokes of its neighbour."""
 
+_MOST_BESIDE = 16
+"""More microphones than most kits have."""
+
+_MANY_TWINS = 8
+"""More than kits have: two microphones on the bass drum, the snare, the hat and some toms."""
+
 _FAINTEST, _USUAL_STRAY_DB = 1e-3, 0.5
 """Twins mostly stray less, in decibels."""
 
@@ -62,9 +68,10 @@ def find_drums(events: Events) -> IntArray:
     pairs = combinations(np.flatnonzero(events.distance_s == 0.0).tolist(), 2)
     alike = {pair: _alike(events, *pair) for pair in pairs}
     alike = {pair: odds for pair, odds in alike.items() if odds + _WEIGHTS["closeness"] * _MOST_CLOSE > 0.0}
+    closeness = _Closeness(events)
     while alike:  # a third microphone of a drum is heard as one where the second is away
-        found = {pair: _with_closeness(events, np.unique(drum).tolist(), pair, odds) for pair, odds in alike.items()}
-        odds, closer, twin = max(found.values())
+        closeness.here = np.unique(drum).tolist()
+        odds, closer, twin = _likeliest_twins(closeness, alike)
         if odds < 0.0:
             break
         drum[drum == twin] = closer
@@ -73,10 +80,24 @@ def find_drums(events: Events) -> IntArray:
 
 
 def groups_without_twins(drum: IntArray) -> list[IntArray]:
-    """Microphones to be judged together, one of every drum: the closest of each, then their twins in turn."""
+    """Microphones to be judged together, one of every drum: the closest of each, then their twins in turn.
+
+    Each twin is judged beside the closest microphones of the other drums; where there are many twins, beside those of
+    the other drums whose turn it is, so that the work grows with the number of microphones and not with its square.
+    """
     closest = np.unique(drum)
     twins = np.flatnonzero(drum != np.arange(len(drum)))
-    return [closest, *(np.sort(np.append(closest[closest != drum[twin]], twin)) for twin in twins)]
+    if len(twins) <= _MANY_TWINS:
+        return [closest, *(np.sort(np.append(closest[closest != drum[twin]], twin)) for twin in twins)]
+    of_drum = [twins[drum[twins] == own] for own in closest]
+    turns = range(max(map(len, of_drum)))
+    return [
+        closest,
+        *(
+            np.sort([each[turn] if turn < len(each) else own for own, each in zip(closest, of_drum, strict=True)])
+            for turn in turns
+        ),
+    ]
 
 
 def _alike(events: Events, one: int, other: int) -> float:
@@ -117,13 +138,50 @@ def _stray_db(heard: FloatArray, own: Sequence[NDArray[np.bool_]]) -> float:
     return max(float(np.median(mean_db[those])) for those in own)
 
 
-def _with_closeness(events: Events, here: list[int], pair: tuple[int, int], alike: float) -> tuple[float, int, int]:
-    """Log odds that two microphones are twins, among those that are here; the closer one, and the other."""
-    closeness = {}
-    for number, twin in (pair, pair[::-1]):
-        kept = [other for other in here if other != twin]
-        closeness[number] = float(closeness_of(events.of(kept))[kept.index(number)])
-    closer, twin = sorted(pair, key=lambda number: -closeness[number])
-    least = closeness[twin]
-    odds = alike + _WEIGHTS["closeness"] * min(least, _MOST_CLOSE) if least > _LEAST_CLOSE else -np.inf
-    return odds, closer, twin
+def best_hearing(events: Events, members: list[int], tracks: list[int], also: Sequence[int] = ()) -> list[int]:
+    """Of many microphones those that hear the loudest events of some tracks best, with these and others that are named.
+
+    All of them where they are no more than most kits have. Of more, the rest hear such events no louder than any, and
+    would make the work grow with the cube of their number.
+    """
+    if len(members) <= _MOST_BESIDE:
+        return members
+    loudest = np.concatenate([events.loudest(track) for track in tracks])
+    heard = np.median(events.loud[loudest][:, members], axis=0)
+    best = np.argsort(-heard, kind="stable")[:_MOST_BESIDE]
+    return sorted({members[number] for number in best.tolist()} | (set(tracks) & set(members)) | set(also))
+
+
+class _Closeness:
+    """How plainly microphones have a drum of their own among those that are here, where one of them is away."""
+
+    def __init__(self, events: Events) -> None:
+        self._events = events
+        self.here: list[int] = []
+        self._known: dict[tuple[int, ...], dict[int, float]] = {}
+
+    def of(self, number: int, *, away: int) -> float:
+        """Log odds of a microphone having a drum of its own while another is away."""
+        others = [other for other in self.here if other != away]
+        key = tuple(best_hearing(self._events, others, [away], also=[number]))
+        if key not in self._known:
+            found = closeness_of(self._events.of(key))
+            self._known[key] = dict(zip(key, found.tolist(), strict=True))
+        return self._known[key][number]
+
+
+def _likeliest_twins(closeness: _Closeness, alike: dict[tuple[int, int], float]) -> tuple[float, int, int]:
+    """The two microphones that are most likely twins: log odds, the closer one, the other.
+
+    How close a microphone is takes long to tell, and adds so much to the odds at most: pairs are asked in the order of
+    what speaks for them already, until no other can be likelier.
+    """
+    best = (-np.inf, -1, -1)
+    for pair, odds in sorted(alike.items(), key=lambda each: -each[1]):
+        if odds + _WEIGHTS["closeness"] * _MOST_CLOSE < best[0]:
+            break
+        own = {one: closeness.of(one, away=other) for one, other in (pair, pair[::-1])}
+        closer, twin = sorted(pair, key=lambda number: -own[number])
+        if own[twin] > _LEAST_CLOSE:
+            best = max(best, (odds + _WEIGHTS["closeness"] * min(own[twin], _MOST_CLOSE), closer, twin))
+    return best

@@ -19,7 +19,7 @@ from supple_snare.sound.rises import VIEWS, Rises
 from supple_snare.sound.signs import Signs, heard_around, signs_of
 from supple_snare.sound.sources import Sources, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_beside
-from supple_snare.sound.twins import find_drums, groups_without_twins
+from supple_snare.sound.twins import best_hearing, find_drums, groups_without_twins
 from supple_snare.timing.units import FloatArray, IntArray
 
 _COVERING_S = np.array([-0.025, 0.004])
@@ -95,9 +95,13 @@ def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
     weighed: dict[int, Weighed] = {}
     for group in groups_without_twins(drums):
         members = group.tolist()
+        if weighed:
+            members = best_hearing(events, members, [track for track in members if track not in weighed])
         those, theirs_s = [analyses[track] for track in members], [rough_s[track] for track in members]
         heard = events if len(members) == len(analyses) else _events_of(those, theirs_s)
-        weighed = dict(zip(members, _weigh_group(those, theirs_s, heard), strict=True)) | weighed
+        wanted = [number for number, track in enumerate(members) if track not in weighed]
+        found = _weigh_group(those, theirs_s, heard, wanted)
+        weighed |= {members[number]: each for number, each in zip(wanted, found, strict=True)}
     return drums, [weighed[track] for track in range(len(analyses))]
 
 
@@ -106,8 +110,10 @@ def _events_of(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> E
     return gather_events([analysis.levels for analysis in analyses], rough_s, seen_s)
 
 
-def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], events: Events) -> list[Weighed]:
-    """`weigh_signs` where no two microphones are of one drum."""
+def _weigh_group(
+    analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], events: Events, wanted: Sequence[int]
+) -> list[Weighed]:
+    """`weigh_signs` of some tracks among those of a group, no two microphones of which are of one drum."""
     sources = learn_sources(events)
     struck_s = _struck_s(analyses, sources, rough_s)
     starts, others = [], []
@@ -124,7 +130,8 @@ def _weigh_group(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray], ev
         for analysis, start_s, each, close in zip(analyses, starts, signs, sources.closeness, strict=True)
     ]
     together = Together(analyses, sources, everyone)
-    for track, own in enumerate(signs):
+    for track in wanted:
+        own = signs[track]
         bare, whole = bare_attacks(everyone, track), own
         if own is not None and len(analyses) > 1:  # alone, an attack is not judged by what it is like
             whole = own.beside_plain_ones(everyone[track], bare)
