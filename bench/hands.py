@@ -4,7 +4,7 @@
 
 Each pair of hands works on a window of its own, with the demo or with the files given, and answers every question at
 random. Told are all exceptions and warnings, each once, with the last things done before it; a window that dies or
-stands still for a minute is told too.
+stands still for a minute is told too, and every half minute the memory that it holds.
 """
 
 from __future__ import annotations
@@ -26,6 +26,7 @@ from typing import Any
 
 _STANDS_STILL_S = 60
 _DEEDS_TOLD = 10
+_TELLS_EVERY_S = 30.0
 _FORBIDDEN = ("Quit", "Keys and legend", "The menu")
 """What leaves the window, or waits in a dialog or menu that nobody closes."""
 
@@ -81,8 +82,12 @@ class Hands:
         from PyQt6.QtWidgets import QDialog
 
         until, count = time.monotonic() + seconds, 0
+        tells = time.monotonic()
         while time.monotonic() < until:
             count += 1
+            if time.monotonic() >= tells:
+                tells += _TELLS_EVERY_S
+                print(f"{count} deeds, {_resident_mb():.0f} MB", flush=True)
             faulthandler.dump_traceback_later(_STANDS_STILL_S, exit=True)
             for top in self.app.topLevelWidgets():
                 if isinstance(top, QDialog) and top.isVisible() and self.rng.random() < 0.3:
@@ -190,6 +195,12 @@ class Hands:
         if text not in self.told:
             self.told.add(text)
             print(text, "after:", *self.done, sep="\n  ", flush=True)
+
+
+def _resident_mb() -> float:
+    """Memory that the process holds now."""
+    pages = int(Path("/proc/self/statm").read_text().split()[1])
+    return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
 def _one(seed: int, seconds: float, files: list[Path]) -> None:

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from supple_snare.desk.message_bar import MessageBar
 from supple_snare.desk.workspace import Workspace
-from supple_snare.disk.opening import real_path
+from supple_snare.disk.opening import real_path, shown_name
 from supple_snare.session.document import Session
 from supple_snare.session.folder import folder_name
 from supple_snare.session.shelter import Left
@@ -38,7 +38,7 @@ class Doors:
         if folders:
             self._work.open_folder(folders[0])
             return
-        name = real_path(paths[0]).parent.name if paths else "New session"
+        name = shown_name(real_path(paths[0]).parent.name) if paths else "New session"
         self._work.open(Session(name=name))
         self._work.add_files(paths)
 

@@ -37,6 +37,15 @@ def real_path(path: Path) -> Path:
     return Path(os.path.realpath(path))
 
 
+def shown_name(name: str) -> str:
+    """Return a file's name as text that can be shown and saved, with a mark for each byte that is no UTF-8.
+
+    >>> shown_name("sn\\udcffare")
+    'sn�are'
+    """
+    return os.fsencode(name).decode(errors="replace")
+
+
 def open_for_reading(path: Path, *, follow_links: bool = True) -> int:
     """Return the descriptor of a regular file, open for reading.
 

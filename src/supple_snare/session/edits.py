@@ -11,6 +11,7 @@ from typing import Any
 
 import msgspec
 
+from supple_snare.disk.opening import shown_name
 from supple_snare.errors import UsageError
 from supple_snare.session.document import (
     Group,
@@ -100,8 +101,8 @@ def check_group_rate(session: Session, recordings: Iterable[Recording]) -> None:
 
 def readable_name(path: Path) -> str:
     """A file's name as people write it: `snare_close-2.wav` is "Snare close 2"."""
-    words = re.sub(r"[_\-\s]+", " ", path.stem).strip()
-    return words[:1].upper() + words[1:] if words else path.name
+    words = re.sub(r"[_\-\s]+", " ", shown_name(path.stem)).strip()
+    return words[:1].upper() + words[1:] if words else shown_name(path.name)
 
 
 def remove_track(session: Session, key: str) -> Session:

@@ -304,7 +304,7 @@ def _write_track(job: Job, output: Recording, outputs: OutputSet, tell: Tell) ->
     with told_if_not_written(job.target):
         metadata = metadata_for(recording, output, job.edits)
     with (
-        BlockReader(recording, output.dtype) as reader,
+        BlockReader(recording, output.dtype, as_it_is=True) as reader,
         Writer(
             outputs, job.target, output, before=metadata.before, after=metadata.after, texts=metadata.texts
         ) as writer,

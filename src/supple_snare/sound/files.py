@@ -209,12 +209,22 @@ class BlockReader:
     """Random access to one recording, any number of frames at a time; past either end there is silence.
 
     Each read makes sure that the file is still the one that was looked at.
+
+    Parameters
+    ----------
+    recording : Recording
+    dtype : str, optional
+        The sample type; by default the one that holds the file without loss.
+    as_it_is : bool
+        Whether samples that are no numbers (NaN, infinity) are given as they are, and not as silence.
     Not shared between threads: each thread makes its own.
     """
 
-    def __init__(self, recording: Recording, dtype: str | None = None) -> None:
+    def __init__(self, recording: Recording, dtype: str | None = None, *, as_it_is: bool = False) -> None:
         self.recording = recording
         self.dtype = np.dtype(dtype or recording.dtype)
+        # Only files of floats can hold samples that are no numbers.
+        self._mends = not as_it_is and recording.dtype != "int32" and self.dtype.kind == "f"
         self._file: soundfile.SoundFile | None = None
         self._descriptor = -1
 
@@ -261,6 +271,8 @@ class BlockReader:
         if got.shape != (last - first, recording.channels):
             self.close()
             raise self._damaged(first + len(got))
+        if self._mends:
+            got[~np.isfinite(got)] = 0.0
         block[first - start : last - start] = got
         return block
 
