@@ -29,7 +29,7 @@ def create_part(folder: Path) -> tuple[int, Path]:
 
 
 @contextmanager
-def replacing(path: Path, *, is_durable: bool = True) -> Iterator[BinaryIO]:
+def replacing(path: Path, *, is_durable: bool = True, syncs_folder: bool = True) -> Iterator[BinaryIO]:
     """Give a file to write that takes the name `path` only when the block ends without an error.
 
     For files that belong to the program. A link of that name is replaced, never followed. What is written for a person
@@ -39,7 +39,9 @@ def replacing(path: Path, *, is_durable: bool = True) -> Iterator[BinaryIO]:
     ----------
     path : Path
     is_durable : bool
-        Whether to wait until it is on disk, so that a power cut cannot take it away.
+        Whether to wait until it is on disk, so that a power cut leaves one of both files whole.
+    syncs_folder : bool
+        Whether to wait until the folder is on disk, too, so that it is the new one.
 
     Raises
     ------
@@ -54,7 +56,7 @@ def replacing(path: Path, *, is_durable: bool = True) -> Iterator[BinaryIO]:
                 file.flush()
                 os.fsync(file.fileno())
         part.replace(path)
-        if is_durable:
+        if is_durable and syncs_folder:
             sync_folder(path.parent)
     except BaseException:
         part.unlink(missing_ok=True)

@@ -13,8 +13,8 @@ any accident, the newest state that reached the disk is opened; and a file that 
 from __future__ import annotations
 
 import contextlib
-import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import Self
 
@@ -23,15 +23,17 @@ from supple_snare.disk.replacing import replacing
 from supple_snare.errors import NewerSessionError, SessionError
 from supple_snare.session.document import Session
 from supple_snare.session.history import History
-from supple_snare.session.journal import Journal, Journaled, State, read_journal
+from supple_snare.session.journal import Journal, Journaled, State, digest_of, read_journal
 from supple_snare.session.listening import Desk, read_desk, write_desk
 from supple_snare.session.locks import FolderLock, Holder
 from supple_snare.session.open_sessions import note_closed, note_open
 from supple_snare.session.storage import (
     FILE_NAME,
     LARGEST_BYTES,
+    NO_NUMBER,
     decode_session,
     encode_session,
+    number_in,
     pack,
     put_aside,
     read_file,
@@ -92,8 +94,11 @@ def _newest(path: Path, folder: Path) -> tuple[History, tuple[str, ...]]:
         return journal.history, (f"{error} It was opened from its journal instead{_lost_words(journal)}.",)
     if file.name != FILE_NAME:
         return History(session), ()
-    journal = read_journal(folder, _digest(data), pack(session, folder))
-    return _joined(session, journal, is_known=_digest(data) in journal.digests)
+    journal = read_journal(folder, digest_of(data), pack(session, folder))
+    number = number_in(data)
+    if journal.state is State.WHOLE and number != NO_NUMBER and number not in journal.numbers:
+        journal = replace(journal, state=State.DAMAGED, is_end_lost=True)  # it was cut off between two lines
+    return _joined(session, journal, is_known=digest_of(data) in journal.digests)
 
 
 def _joined(session: Session, journal: Journaled, *, is_known: bool) -> tuple[History, tuple[str, ...]]:
@@ -181,13 +186,12 @@ class SessionFolder:
                     f"{self.path}: the folder was replaced by another, or another window took it; save the session in "
                     "another folder."
                 )
-            data, file = encode_session(history.present, self.path), self.path / FILE_NAME
-            digest = _digest(data)
+            file = self.path / FILE_NAME
             self._put_aside(file)
-            self._journal.add(history, digest, self._known)
-            with replacing(file) as target:
+            data = self._journal.add(history, partial(encode_session, history.present, self.path), self._known)
+            with replacing(file, syncs_folder=False) as target:  # after a power cut its journal knows better
                 target.write(data)
-            self._known = digest
+            self._known = digest_of(data)
         self.write_desk(desk)
 
     def write_desk(self, desk: Desk | None) -> None:
@@ -205,12 +209,12 @@ class SessionFolder:
             decode_session(data, file)
         except SessionError:
             return ""
-        return _digest(data)
+        return digest_of(data)
 
     def _put_aside(self, file: Path) -> None:
         """A session's file that is damaged, or that others wrote, is not written over without a copy."""
         try:
-            known = _digest(read_bounded(file, LARGEST_BYTES, follow_links=False)) == self._known
+            known = digest_of(read_bounded(file, LARGEST_BYTES, follow_links=False)) == self._known
         except FileNotFoundError:
             return
         except OSError:
@@ -228,7 +232,3 @@ class SessionFolder:
 
     def __exit__(self, *_: object) -> None:
         self.release()
-
-
-def _digest(data: bytes) -> str:
-    return hashlib.blake2b(data, digest_size=16).hexdigest()

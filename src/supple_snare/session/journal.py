@@ -8,15 +8,17 @@ damaged later is known for what it is. After a head, each record tells the row o
 Every session of the row has a number that is never used again; a step leads to its session from the one before it in
 the row, and the way back leads there again. So what a damaged line told can be worked out from both sides: forward
 from the sessions before it, and back from those after it, of which the session's own file holds one whole. "file" is
-the digest of what is written into that file next; "before", where a journal begins, of what it holds until then.
+the digest of what is written into that file next; "before", where a journal begins, of what it holds until then. The
+file tells the number of its session, so that a journal which was cut off is not taken for a file that was changed.
 """
 
 from __future__ import annotations
 
 import contextlib
+import hashlib
 import os
 import zlib
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from enum import Enum
 from itertools import count
@@ -46,6 +48,9 @@ _MARKS = 2
 _LOST_LABEL = "A step whose name was lost"
 
 
+DataOf = Callable[[int], bytes]
+
+
 class State(Enum):
     """How much of a journal could be read."""
 
@@ -70,6 +75,8 @@ class Journaled:
         How many of its sessions could not be worked out; those that damaged last lines told are not counted.
     is_end_lost : bool
         Whether the last line could not be read: what it told may be in the session's own file.
+    numbers : frozenset of int
+        Of all sessions that it tells of.
     """
 
     state: State
@@ -77,6 +84,12 @@ class Journaled:
     digests: tuple[str, ...] = ()
     lost: int = 0
     is_end_lost: bool = False
+    numbers: frozenset[int] = frozenset()
+
+
+def digest_of(data: bytes) -> str:
+    """Return the digest by which a journal knows what was written into the session's own file."""
+    return hashlib.blake2b(data, digest_size=16).hexdigest()
 
 
 def read_journal(folder: Path, digest: str = "", present: Json = None) -> Journaled:
@@ -118,7 +131,7 @@ def read_journal(folder: Path, digest: str = "", present: Json = None) -> Journa
         history, lost = told.history(Unpacker(folder, version or FORMAT_VERSION), digest, present)
     except SessionError:
         return Journaled(State.DAMAGED)
-    return Journaled(state, history, tuple(told.digests[-_MARKS:]), lost, is_end_lost=lines[-1] is None)
+    return Journaled(state, history, tuple(told.digests[-_MARKS:]), lost, lines[-1] is None, frozenset(told.steps))
 
 
 def _state_of(lines: Sequence[Json], data: bytes) -> State:
@@ -313,14 +326,21 @@ class Journal:
         """Whether anything was written."""
         return self._left is not None
 
-    def begin(self, history: History, digest: str, before: str = "") -> None:
+    def begin(self, history: History, data_of: DataOf, before: str = "") -> bytes:
         """Write the journal anew, holding this history and nothing else; a damaged one is put aside first.
 
         Parameters
         ----------
         history : History
-        digest, before : str
-            Of what the session's own file is about to hold, and of what it holds now.
+        data_of : callable
+            Makes what the session's own file is about to hold, from the number of the present session.
+        before : str
+            Digest of what that file holds now.
+
+        Returns
+        -------
+        bytes
+            What `data_of` made.
 
         Raises
         ------
@@ -331,13 +351,14 @@ class Journal:
             put_aside(self._file)
         self._labels, self._sessions, self._row, self._next, self._last = (), (), [], 0, None
         head = {"format": _FORMAT, "version": FORMAT_VERSION}
-        record, row = self._record(history, digest)
+        record, row, data = self._record(history, data_of)
         with replacing(self._file) as file:
             file.write(_line(head) + _line(record | {"before": before}))
         self._remember(history, row, 0)
+        return data
 
-    def add(self, history: History, digest: str, before: str = "") -> None:
-        """Append what has changed, and the digest of what the session's own file will hold, as in `begin`.
+    def add(self, history: History, data_of: DataOf, before: str = "") -> bytes:
+        """Append what has changed, and the digest of what the session's own file will hold, as `begin` does.
 
         A journal that somebody removed or changed meanwhile is written anew.
 
@@ -347,16 +368,15 @@ class Journal:
             If it cannot be written; a torn end of the file does not count.
         """
         if self._left is None or self._grown > _LONG_BYTES:
-            self.begin(history, digest, before)
-            return
-        record, row = self._record(history, digest)
+            return self.begin(history, data_of, before)
+        record, row, data = self._record(history, data_of)
         line = _line(record)
         if not self._append(line):
             if not self._is_as_left():
                 put_aside(self._file)
-            self.begin(history, digest, before)
-            return
+            return self.begin(history, data_of, before)
         self._remember(history, row, self._grown + len(line))
+        return data
 
     def _append(self, line: bytes) -> bool:
         """Add a line to the file; false if it is not the file that was left, or has a second name."""
@@ -395,8 +415,8 @@ class Journal:
         self._next = max(self._next, max(row) + 1)
         self._left = FileIdentity.of(self._file)
 
-    def _record(self, history: History, digest: str) -> tuple[Json, list[int]]:
-        """What leads from the history written last to this one, and the numbers of its sessions."""
+    def _record(self, history: History, data_of: DataOf) -> tuple[Json, list[int], bytes]:
+        """What leads from the history written last to this one, the numbers of its sessions, and the file to write."""
         labels, sessions, at = history.row()
         drop = next((n for n, known in enumerate(self._sessions) if known is sessions[0]), len(self._sessions))
         kept = zip(self._sessions[drop:], sessions, self._labels[drop:], labels, strict=False)
@@ -412,7 +432,8 @@ class Journal:
             after = self._packed(session)
             steps.append([number, label, delta(before, after), delta(after, before) if before else None])
             before = after
-        return {"row": _spans_of(row), "steps": steps, "at": row[at], "file": digest}, row
+        data = data_of(row[at])
+        return {"row": _spans_of(row), "steps": steps, "at": row[at], "file": digest_of(data)}, row, data
 
     def _packed(self, session: Session) -> Json:
         if self._last is None or self._last[0] is not session:

@@ -27,11 +27,20 @@ FORMAT = "supple snare session"
 LARGEST_BYTES = 64 << 20
 
 
+NO_NUMBER = -1
+
+
 class _Head(msgspec.Struct, frozen=True):
     """The part that every version has."""
 
     format: str
     version: int
+    number: int = NO_NUMBER
+
+
+def number_in(data: bytes) -> int:
+    """The number by which the journal knows the session in the bytes of a file that is whole."""
+    return msgspec.json.decode(data, type=_Head).number
 
 
 _RAW = "\0"
@@ -122,9 +131,10 @@ class Unpacker:
         raise ValueError(f"no {kind.__name__} can be made of {value!r:.40}")
 
 
-def encode_session(session: Session, folder: Path) -> bytes:
-    """What is written into the file of a session."""
-    envelope = {"format": FORMAT, "version": FORMAT_VERSION, "session": pack(session, folder)}
+def encode_session(session: Session, folder: Path, number: int = NO_NUMBER) -> bytes:
+    """What is written into the file of a session, with the number that its journal knows it by."""
+    numbered = {} if number == NO_NUMBER else {"number": number}
+    envelope = {"format": FORMAT, "version": FORMAT_VERSION, **numbered, "session": pack(session, folder)}
     return msgspec.json.format(msgspec.json.encode(envelope), indent=2)
 
 
