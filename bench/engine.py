@@ -107,7 +107,7 @@ def through_operations(
     from supple_snare.desk.outputs import SimulatedOutput
     from supple_snare.desk.player import Player
 
-    rng, output = random.Random(seed), SimulatedOutput()
+    rng, output = random.Random(seed), SimulatedOutput(keep_blocks=4096)
     player = Player(output)
     player.set_programme(material.programme)
     length_s = len(material.played) / RATE_HZ
@@ -198,7 +198,7 @@ def _busy(material: Material, seconds: float = 8.0) -> dict[str, float]:
     plain = material.programme
     busiest = replace(plain, click=Click(Grid(120.0), every_slot=True), mono=True, half_speed=True)
     for name, programme in (("plain", plain), ("half speed, mono, click with slots", busiest)):
-        player = Player(SimulatedOutput())
+        player = Player(SimulatedOutput(keep_blocks=4096))
         player.set_programme(programme)
         player.play()
         before, until = time.process_time(), time.monotonic() + seconds

@@ -45,11 +45,13 @@ class Hands:
         from supple_snare.desk.player import Player
         from supple_snare.desk.theme import apply_theme
         from supple_snare.desk.window import Window
+        from supple_snare.disk.mapped import share_heaps
         from supple_snare.session.document import Session
 
         self.rng = random.Random(seed)
         self.done: deque[str] = deque(maxlen=_DEEDS_TOLD)
         self.told: set[str] = set()
+        share_heaps()
         self.app = QApplication([])
         apply_theme(self.app)
         sys.excepthook = self._fault

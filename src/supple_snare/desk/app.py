@@ -14,12 +14,14 @@ from PyQt6.QtWidgets import QApplication
 from supple_snare.desk.faults import Faults, start_log
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
+from supple_snare.disk.mapped import share_heaps
 
 _ICON = Path(__file__).parent / "icons" / "supple-snare.svg"
 
 
 def run_window(paths: list[Path], *, demo: bool = False) -> int:
     """Open the window on a session, on recordings, on the demo, or empty; returns the exit status."""
+    share_heaps()
     app = QApplication(sys.argv[:1])
     app.setApplicationName("supple-snare")
     app.setOrganizationName("supple-snare")

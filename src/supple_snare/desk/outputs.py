@@ -14,12 +14,19 @@ from PyQt6.QtMultimedia import QAudio, QAudioDevice, QAudioFormat, QAudioSink, Q
 from supple_snare.sound.mixing import Stereo
 from supple_snare.sound.playback import BLOCK_FRAMES, Block, BlockQueue
 
-_RECEIVED_BLOCKS = 4096
+_RECEIVED_BLOCKS = 512
+"""Some 5 s of sound, 2 MB."""
+
 SIMULATED = "simulated"
 
 
 class SimulatedOutput:
     """Stands in for a sound device: takes blocks at the pace of real time and keeps what it received.
+
+    Parameters
+    ----------
+    keep_blocks : int
+        How many of the newest blocks it keeps.
 
     Attributes
     ----------
@@ -31,8 +38,8 @@ class SimulatedOutput:
     key = SIMULATED
     is_simulated = True
 
-    def __init__(self) -> None:
-        self.received: deque[Block] = deque(maxlen=_RECEIVED_BLOCKS)
+    def __init__(self, keep_blocks: int = _RECEIVED_BLOCKS) -> None:
+        self.received: deque[Block] = deque(maxlen=keep_blocks)
         self._stop = Event()
 
     def start(self, queue: BlockQueue, rate_hz: int, heard: deque[Block]) -> None:

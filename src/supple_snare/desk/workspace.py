@@ -14,7 +14,7 @@ from pathlib import Path
 
 import numpy as np
 from msgspec import structs
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from supple_snare.demo import GROOVES
 from supple_snare.desk import theme
@@ -25,6 +25,7 @@ from supple_snare.desk.looks import Looks
 from supple_snare.desk.saving import Saving
 from supple_snare.desk.seams import Seams
 from supple_snare.desk.slot_weighing import SlotWeighing
+from supple_snare.disk.mapped import release_memory
 from supple_snare.disk.outputs import WriteGuard
 from supple_snare.errors import RecordingChangedError, SessionError, SnareError
 from supple_snare.session import edits
@@ -63,6 +64,9 @@ _SETTLE_MS = 250
 
 _REST_MS = 80
 """Strokes are laid to their slots when a hand that changes hits has been quiet for so long."""
+
+_TIDY_MS = 20_000
+"""How often memory is given back to the system."""
 
 _MOST_WORKERS = 3
 """More would leave nothing for the sound and the screen."""
@@ -143,6 +147,10 @@ class Workspace(QObject):
         self._settled = once_quiet(self, _SETTLE_MS, self._find_seams)
         self._is_of_hits = False
         self._resting = once_quiet(self, _REST_MS, self._catch_up)
+        self._tidying = QTimer(self)
+        self._tidying.setInterval(_TIDY_MS)
+        self._tidying.timeout.connect(lambda: self.jobs.submit("", _tidy, _ignore, _ignore))
+        self._tidying.start()
 
     # ---- the session
 
@@ -322,6 +330,7 @@ class Workspace(QObject):
     def close(self) -> None:
         """Stop all work."""
         self._settled.stop()
+        self._tidying.stop()
         self.saving.close()
         self.jobs.shut_down()
         self.hearing.cache.prune()
@@ -673,6 +682,11 @@ def _take(path: Path) -> tuple[SessionFolder | None, str]:
     if isinstance(taken, Holder):
         return None, f"It is being worked on by {taken.describe()}"
     return taken, ""
+
+
+def _tidy(_progress: object) -> None:
+    """Give back memory that was looked at or freed; on a worker, since it takes some ms."""
+    release_memory()
 
 
 def _ignore(_result: object) -> None:

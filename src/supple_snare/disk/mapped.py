@@ -104,12 +104,20 @@ def release_memory() -> None:
         _trim(0)
 
 
-def _malloc_trim() -> Callable[[int], int] | None:
-    """glibc's function that gives freed memory back; None in other C libraries."""
+def share_heaps() -> None:
+    """Let all threads take memory from two heaps; by default each new thread gets one, of which each keeps a rest."""
+    if _set_option is not None:
+        _set_option(_ARENA_MAX, 2)
+
+
+def _libc(name: str) -> Callable[..., int] | None:
+    """A function of glibc's; None in other C libraries."""
     try:
-        return cast(Callable[[int], int], ctypes.CDLL(None).malloc_trim)
+        return cast(Callable[..., int], getattr(ctypes.CDLL(None), name))
     except (OSError, AttributeError):
         return None
 
 
-_trim = _malloc_trim()
+_trim, _set_option = _libc("malloc_trim"), _libc("mallopt")
+_ARENA_MAX = -8
+"""M_ARENA_MAX of glibc's malloc.h."""
