@@ -118,6 +118,7 @@ def through_operations(
         before = time.monotonic()
         player.play()
         while not output.received and time.monotonic() - before < GIVE_UP_S:
+            QCoreApplication.processEvents()
             time.sleep(0.0005)
         waits_s.append(time.monotonic() - before)
 
