@@ -10,6 +10,7 @@ many short files.
 from __future__ import annotations
 
 import argparse
+import multiprocessing
 import os
 import subprocess
 import sys
@@ -32,7 +33,7 @@ def _stroke(rng: np.random.Generator, pitch_hz: float) -> np.ndarray:
     return 0.4 * rng.uniform(0.5, 1.0) * (tone + noise) * np.minimum(1.0, (np.arange(len(time_s)) + 6) / 24)
 
 
-def make_take(folder: Path, tracks: int, seconds: int) -> list[Path]:
+def make_take(folder: Path, tracks: int, seconds: int) -> None:
     """Files of 16 bits, written a minute at a time."""
     rng = np.random.default_rng(5)
     folder.mkdir(parents=True, exist_ok=True)
@@ -65,7 +66,6 @@ def make_take(folder: Path, tracks: int, seconds: int) -> list[Path]:
             file.write(0.6 * mix)
     for file in files:
         file.close()
-    return paths
 
 
 def run(command: str, paths: list[Path], out: Path) -> tuple[float, float, float, int]:
@@ -94,7 +94,13 @@ def main() -> None:
     takes += [(files, 40) for files in options.files]
     for tracks, seconds in takes:
         with tempfile.TemporaryDirectory(dir=options.folder) as folder:
-            paths = make_take(Path(folder) / "take", tracks, seconds)
+            # In a process of its own: a child's largest memory is at least what its parent held when it was made.
+            maker = multiprocessing.get_context("spawn").Process(
+                target=make_take, args=(Path(folder) / "take", tracks, seconds)
+            )
+            maker.start()
+            maker.join()
+            paths = sorted((Path(folder) / "take").iterdir())
             for command in ("hits", "tighten"):
                 most_mb, clock_s, spent_s, status = run(command, paths, Path(folder) / "out")
                 told = f"{most_mb:6.0f} MB, {clock_s:6.0f} s, {spent_s:6.0f} s of CPU"
