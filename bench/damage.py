@@ -24,7 +24,7 @@ from msgspec import structs
 _STEPS = 40
 
 
-def _made(folder: Path) -> object:
+def _made(where: Path) -> object:
     """A session saved step by step; its history."""
     from supple_snare.session.document import Session
     from supple_snare.session.edits import add_part, hold_range
@@ -32,7 +32,7 @@ def _made(folder: Path) -> object:
     from supple_snare.session.history import History
 
     history = History(add_part(Session(), Path("/takes/a.mid"), 300.0))
-    taken = SessionFolder.take(folder)
+    taken = SessionFolder.take(where)
     assert isinstance(taken, SessionFolder)
     with taken as place:
         place.write(history)
@@ -67,11 +67,11 @@ def damage(count: int, root: Path) -> Counter[str]:
     states = history.row()[1]  # type: ignore[attr-defined]
     rng, found = random.Random(1), Counter[str]()
     for number in range(count):
-        folder = root / str(number)
-        shutil.copytree(root / "whole", folder)
-        way = _damaged(folder / "journal", rng)
-        before = (folder / "journal").read_bytes() if way != "remove" else b""
-        opened = open_history(folder)
+        where = root / str(number)
+        shutil.copytree(root / "whole", where)
+        way = _damaged(where / "journal", rng)
+        before = (where / "journal").read_bytes() if way != "remove" else b""
+        opened = open_history(where)
         kept = opened.history.row()[1]
         found[f"{way}: damaged"] += 1
         found[f"{way}: present lost"] += opened.history.present != states[-1]
@@ -79,12 +79,12 @@ def damage(count: int, root: Path) -> Counter[str]:
         found[f"{way}: sessions lost"] += len(states) - sum(state in kept for state in states)
         found[f"{way}: not told"] += not opened.words
         found[f"{way}: told as changed outside"] += any("outside" in words for words in opened.words)
-        with SessionFolder.take(folder) as place:  # type: ignore[union-attr]
+        with SessionFolder.take(where) as place:  # type: ignore[union-attr]
             place.write(opened.history)
-        asides = [file.read_bytes() for file in folder.glob("journal.aside-*")]
+        asides = [file.read_bytes() for file in where.glob("journal.aside-*")]
         found[f"{way}: no copy kept"] += way != "remove" and before not in asides
-        found[f"{way}: not whole afterwards"] += open_history(folder).history != opened.history
-        shutil.rmtree(folder)
+        found[f"{way}: not whole afterwards"] += open_history(where).history != opened.history
+        shutil.rmtree(where)
     return found
 
 

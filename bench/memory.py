@@ -33,10 +33,10 @@ def _stroke(rng: np.random.Generator, pitch_hz: float) -> np.ndarray:
     return 0.4 * rng.uniform(0.5, 1.0) * (tone + noise) * np.minimum(1.0, (np.arange(len(time_s)) + 6) / 24)
 
 
-def make_take(folder: Path, tracks: int, seconds: int) -> None:
+def make_take(into: Path, tracks: int, seconds: int) -> None:
     """Files of 16 bits, written a minute at a time."""
     rng = np.random.default_rng(5)
-    folder.mkdir(parents=True, exist_ok=True)
+    into.mkdir(parents=True, exist_ok=True)
     drums = len(_PITCHES_HZ)
     strokes = [[_stroke(rng, pitch_hz) for _ in range(12)] for pitch_hz in _PITCHES_HZ]
     gains = 10.0 ** (rng.uniform(-32, -16, (tracks, drums)) / 20.0)
@@ -45,7 +45,7 @@ def make_take(folder: Path, tracks: int, seconds: int) -> None:
         gains[track, track % drums] = 1.0 if track < drums else rng.uniform(0.1, 0.5)
         if track < drums:
             delays[track, track] = 0
-    paths = [folder / f"t{track:02d}.wav" for track in range(tracks)]
+    paths = [into / f"t{track:02d}.wav" for track in range(tracks)]
     files = [soundfile.SoundFile(path, "w", _RATE_HZ, 1, "PCM_16") for path in paths]
     at_s, number, over = 0.5, 0, np.zeros((drums, _RATE_HZ))
     for minute in range(0, seconds, 60):
