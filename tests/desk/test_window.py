@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 import soundfile
-from PyQt6.QtCore import QEvent, QMimeData, QPointF, Qt, QUrl
+from PyQt6.QtCore import QCoreApplication, QEvent, QMimeData, QPointF, Qt, QUrl
 from PyQt6.QtGui import QDropEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QAbstractSpinBox, QLabel
@@ -247,6 +247,42 @@ def test_hand_over_writes_what_the_command_line_writes(ready, take, tmp_path):
     card.folder.setText(str(take.root))
     card.write.click()
     wait_until(lambda: "replace a recording" in card.result.text())
+
+
+def exchanged(path: Path, *, unseen: bool) -> None:
+    """A recording written over in place; as no look at its size and times shows, if so wished."""
+    state, data = path.stat(), bytearray(path.read_bytes())
+    data[90_000:120_000] = bytes(30_000)
+    with path.open("r+b") as file:
+        file.write(data)
+    if unseen:
+        os.utime(path, ns=(state.st_atime_ns, state.st_mtime_ns))
+
+
+def test_a_recording_exchanged_while_open_is_told_and_decided_on(ready, take):
+    """Told when the window comes to the front again; nothing is drawn from it until a person said what to do."""
+    exchanged(take.files[0], unseen=False)
+    QCoreApplication.sendEvent(ready, QEvent(QEvent.Type.WindowActivate))
+    wait_until(lambda: bool(ready.work.hearing.troubles))
+    assert "kick.wav is not the file it was" in ready.message.text
+    assert not ready.work.hearing.is_good(take.files[0].resolve())
+    ready.work.take_changed()
+    settle(ready)
+    assert not ready.work.hearing.troubles
+    assert ready.work.hearing.is_good(take.files[0].resolve())
+
+
+def test_nothing_is_handed_over_from_a_recording_that_was_exchanged_unseen(ready, take, tmp_path):
+    """All are read whole before anything is written."""
+    exchanged(take.files[1], unseen=True)
+    ready.work.look(step="hand over")
+    card = ready.cards["hand over"]
+    card.folder.setText(str(tmp_path / "tight"))
+    card.write.click()
+    wait_until(lambda: "snare.wav" in card.result.text())
+    assert "changed or exchanged" in card.result.text()
+    assert not (tmp_path / "tight").exists()
+    settle(ready)
 
 
 def test_a_damaged_session_is_told_and_the_open_one_stays(ready, tmp_path):
