@@ -31,8 +31,9 @@ from supple_snare.session.edits import change_group, even_range, give_moves, set
 from supple_snare.session.feels import FeelOf
 from supple_snare.session.grid_edits import beats_of_strokes, follow_beats
 from supple_snare.session.history import History
+from supple_snare.session.open_sessions import unsaved_folder
 from supple_snare.session.section_edits import split_section
-from supple_snare.session.shelter import Shelter, state_folder
+from supple_snare.session.shelter import Shelter
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.cycle import Cycle
 from supple_snare.timing.groove import Groove
@@ -152,7 +153,7 @@ def listen(window: Window) -> None:
 def lose(window: Window) -> None:
     """An earlier run was killed before its session was saved."""
     session = structs.replace(window.work.session, name="Rehearsal, second run")
-    with Shelter(state_folder()).place() as place:
+    with Shelter(unsaved_folder()).place() as place:
         place.write(History(session))
     window.doors.offer_lost()
 
