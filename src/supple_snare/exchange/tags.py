@@ -40,6 +40,8 @@ def carry_flac_blocks(source: Path, part: Path) -> tuple[str, ...]:
         new.tags = told.tags
         file.seek(0)
         new.save(file)
+        file.flush()
+        os.fsync(file.fileno())
     left_out = ["cue sheet"] if any(isinstance(each, CueSheet) for each in told.metadata_blocks) else []
     return tuple(left_out)
 

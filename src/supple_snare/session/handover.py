@@ -301,8 +301,10 @@ def _write_track(job: Job, output: Recording, outputs: OutputSet, tell: Tell) ->
     if job.edits.is_identity and (kind, output.subtype) == (recording.container, recording.subtype):
         _copy_file(recording, job.target, outputs, tell)
         return ()
-    with told_if_not_written(job.target):
+    try:
         metadata = metadata_for(recording, output, job.edits)
+    except OSError as error:
+        raise _unreadable(recording.path, error) from error
     with (
         BlockReader(recording, output.dtype, as_it_is=True) as reader,
         Writer(
@@ -316,13 +318,19 @@ def _write_track(job: Job, output: Recording, outputs: OutputSet, tell: Tell) ->
         return metadata.left_out + finish_metadata(recording, output, writer.part)
 
 
+def _unreadable(path: Path, error: OSError) -> RecordingError:
+    if isinstance(error, RecordingError):
+        return error
+    return RecordingError(path, f"it cannot be read in {path.parent} ({error.strerror}).")
+
+
 def _copy_file(recording: Recording, target: Path, outputs: OutputSet, tell: Tell) -> None:
     """Where nothing is edited, the file is the recording, to the last byte."""
     path = recording.path
     try:
         source = os.fdopen(open_for_reading(path), "rb", buffering=0)
     except OSError as error:
-        raise RecordingError(path, f"it cannot be read in {path.parent} ({error.strerror}).") from error
+        raise _unreadable(path, error) from error
     with source, outputs.writing(target) as file:
         size, copied = max(FileIdentity.of(source.fileno()).size, 1), 0
         while block := source.read(_COPY_BYTES):
