@@ -92,6 +92,16 @@ def chosen_rows(rows: Array, which: Array) -> Array:
     return joined_rows(rows[numbers[first : first + step]] for first in range(0, max(len(numbers), 1), step))
 
 
+def release_rows(rows: Array) -> None:
+    """Give back the memory of what was looked at of one array, if it is in a file; the next look reads it again."""
+    owner: object = rows
+    while isinstance(owner, np.ndarray):
+        owner = owner.base
+    owner = owner.obj if isinstance(owner, memoryview) else owner
+    if isinstance(owner, mmap.mmap):
+        owner.madvise(mmap.MADV_DONTNEED)
+
+
 def release_memory() -> None:
     """Give back the memory of what was looked at in files, which the next look reads again, and of what was freed.
 

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.disk.mapped import RowsWriter
+from supple_snare.disk.mapped import RowsWriter, release_rows
 from supple_snare.sound.ear import EAR_ORDER
 from supple_snare.sound.files import AnyArray, block_spans
 from supple_snare.sound.filters import power_kept
@@ -104,6 +104,7 @@ class BandLevels:
             if offset > shortest:
                 heard[offset > last] = 0
             np.maximum(most, heard, out=most)
+        release_rows(self.steps)
         return np.asarray(_POWER[most])
 
     def mean_db(self, time_s: FloatArray, spans_s: Sequence[tuple[float, float]]) -> FloatArray:
@@ -132,6 +133,7 @@ class BandLevels:
             until = np.concatenate([[0.0], np.cumsum(power)])
             sums = until[last[some] + 1 - begin] - until[first[some] - begin]
             mean[some] = sums / (last[some] + 1 - first[some])
+        release_rows(self.steps)
         return 10.0 * np.log10(np.maximum(mean, _POWER[0]))
 
     def centre_hz(self, time_s: FloatArray) -> FloatArray:

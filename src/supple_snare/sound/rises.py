@@ -8,12 +8,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.disk.mapped import chosen_rows, joined_rows
+from supple_snare.disk.mapped import chosen_rows, joined_rows, kept_rows, release_rows
 from supple_snare.sound.files import AnyArray, block_spans
 from supple_snare.sound.filters import Bands
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
@@ -123,7 +122,7 @@ class Rises:
         """The rises at an index array or mask."""
         columns = {field.name: getattr(self, field.name) for field in fields(self)}
         shape = chosen_rows(columns.pop("shape"), which)
-        return Rises(shape=shape, **{name: _kept(column[which]) for name, column in columns.items()})
+        return Rises(shape=shape, **{name: kept_rows(column[which]) for name, column in columns.items()})
 
     def heights(self) -> FloatArray:
         """Amplitude of each of `SHARES` of each attack's peak, shape (n, views, shares)."""
@@ -134,7 +133,7 @@ class Rises:
     def seen_s(self) -> FloatArray:
         """When attacks pass each share in each view, shape (n, views · shares), NaN where that may be the ring."""
         seen = self.heights() > CLEARANCE * self.quiet[:, :, None]
-        return np.where(seen, self.crossing_s, np.nan).reshape(len(self), len(VIEWS) * len(SHARES))
+        return kept_rows(np.where(seen, self.crossing_s, np.nan).reshape(len(self), len(VIEWS) * len(SHARES)))
 
     @property
     def shape_s(self) -> FloatArray:
@@ -147,7 +146,9 @@ class Rises:
 
     def waves(self, which: NDArray[np.intp]) -> FloatArray:
         """The waveforms of some attacks as loud as they are, shape (which, SHAPE_SAMPLES)."""
-        return np.asarray(self.shape[which] * (self.shape_peak[which] / 127.0)[:, None])
+        waves = np.asarray(self.shape[which] * (self.shape_peak[which] / 127.0)[:, None])
+        release_rows(self.shape)
+        return waves
 
     @property
     def level_db(self) -> FloatArray:
@@ -179,12 +180,8 @@ class Rises:
                 frozen([]),
             )
         names = [field.name for field in fields(cls) if field.name != "shape"]
-        columns = {name: _kept(np.concatenate([getattr(part, name) for part in parts])) for name in names}
+        columns = {name: kept_rows(np.concatenate([getattr(part, name) for part in parts])) for name in names}
         return cls(shape=joined_rows(part.shape for part in parts), **columns)
-
-
-def _kept(values: NDArray[Any]) -> NDArray[Any]:
-    return frozen(values, values.dtype)
 
 
 def measure_rises(windows: AnyArray, centres: NDArray[np.intp], rise_db: NDArray[np.float32], *, rate_hz: int) -> Rises:
