@@ -72,7 +72,7 @@ def test_other_files_are_replaced_when_a_person_agreed(tmp_path):
     for target in (old, link):
         with pytest.raises(OutputError, match="there already"):
             write(target)
-        write(target, NEW_FILES.allowing([target]))
+        write(target, WriteGuard(replaceable=frozenset({target})))
         assert target.read_bytes() == b"new"
     assert elsewhere.read_bytes() == b"else"
     assert not link.is_symlink()

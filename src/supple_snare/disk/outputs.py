@@ -64,10 +64,6 @@ class WriteGuard:
             if not (self.replaces_all or target in self.replaceable):
                 raise OutputError(f"{target}: the file is there already; give --replace, or choose another folder.")
 
-    def allowing(self, targets: Iterable[Path]) -> WriteGuard:
-        """Return the guard that also lets these be replaced, if they are not protected."""
-        return WriteGuard(self.protected, self.replaceable | frozenset(targets), self.replaces_all)
-
 
 NEW_FILES = WriteGuard()
 """Replaces nothing."""
