@@ -477,7 +477,11 @@ class Workspace(QObject):
                 for act in acts:
                     act()
 
-        job = self.jobs.submit("", lambda _progress: waiting.measure(), measured, self.tell_error)
+        def failed(error: Exception) -> None:
+            self._measuring.discard(waiting.depends)  # or the search for seams would wait for it for ever
+            self.tell_error(error)
+
+        job = self.jobs.submit("", lambda _progress: waiting.measure(), measured, failed)
         job.cancelled.connect(ended)
 
     def moves_behind(self) -> FloatArray | None:

@@ -94,11 +94,11 @@ def _newest(path: Path, folder: Path) -> tuple[History, tuple[str, ...]]:
         return journal.history, (f"{error} It was opened from its journal instead{_lost_words(journal)}.",)
     if file.name != FILE_NAME:
         return History(session), ()
-    journal = read_journal(folder, digest_of(data), pack(session, folder))
-    number = number_in(data)
+    digest, number = digest_of(data), number_in(data)
+    journal = read_journal(folder, digest, pack(session, folder))
     if journal.state is State.WHOLE and number != NO_NUMBER and number not in journal.numbers:
         journal = replace(journal, state=State.DAMAGED, is_end_lost=True)  # it was cut off between two lines
-    return _joined(session, journal, is_known=digest_of(data) in journal.digests)
+    return _joined(session, journal, is_known=digest in journal.digests)
 
 
 def _joined(session: Session, journal: Journaled, *, is_known: bool) -> tuple[History, tuple[str, ...]]:
