@@ -1,19 +1,23 @@
 """How well hits are found: precision, recall, F and errors over made-up recordings, by recipe.
 
-python bench/hits.py --kits FOLDER [--seeds N] [--only NAME] [--each] [--finder program|level|librosa|aubio]
+python bench/hits.py --kits FOLDER [--rooms] [--seeds N] [--only NAME] [--each] [--finder program|level|librosa|aubio]
+python bench/hits.py --takes FOLDER [...]      recordings that others made
 """
 
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import partial
+from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
+import rooms
 from finders import FINDERS
-from material import EASY, HARD, Case, Made, Score, Struck, cases, in_processes, options, score
+from material import EASY, HARD, Case, Made, Score, Struck, cases, in_processes, options, read_made, score
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 
 
@@ -93,25 +97,39 @@ class Tally:
         )
 
 
-def measure(finder: str, case: Case) -> tuple[Case, Made, dict[str, Hits]]:
-    """Make one recording and find its hits."""
-    made = case.make()
-    return case, replace(made, tracks={}), FINDERS[finder](made)
+def measure(finder: str, source: Case | Path) -> tuple[str, str, Made, dict[str, Hits]]:
+    """Make one recording, or read one that others made, and find its hits: its recipe and kit, itself, and these."""
+    if isinstance(source, Path):
+        name, kit, made = source.name, source.parent.name, read_made(source)
+    else:
+        name, kit = source.recipe.name, source.kit
+        made = rooms.make(source) if isinstance(source.recipe, rooms.Place) else source.make()
+    return name, kit, replace(made, tracks={}), FINDERS[finder](made)
+
+
+def sources(chosen: argparse.Namespace) -> Sequence[Case | Path]:
+    """What is measured."""
+    if chosen.takes:
+        return [path.parent for path in sorted(chosen.takes.glob("**/truth.json")) if chosen.only in str(path)]
+    return cases(chosen, rooms.PLACES if chosen.rooms else EASY + HARD)
 
 
 def main() -> None:
     """Print one row a recipe."""
     parser = options(__doc__ or "")
+    parser.add_argument("--rooms", action="store_true", help="recordings in rooms of mirrors, as `rooms.py` makes them")
+    parser.add_argument("--takes", type=Path, help="a folder of recordings that others made, with a truth.json each")
     parser.add_argument("--each", action="store_true", help="also print every microphone that scores below 0.97")
     parser.add_argument("--finder", choices=list(FINDERS), default="program", help="what finds the hits")
     chosen: argparse.Namespace = parser.parse_args()
     tallies: dict[str, Tally] = {}
-    for case, made, found in in_processes(partial(measure, chosen.finder), cases(chosen, EASY + HARD), chosen.jobs):
-        scores = tallies.setdefault(case.recipe.name, Tally()).add(made, found)
+    found_in = in_processes(partial(measure, chosen.finder), sources(chosen), chosen.jobs)
+    for name, kit, made, found in found_in:
+        scores = tallies.setdefault(name, Tally()).add(made, found)
         for drum, entry in scores:
             if chosen.each and entry.f_measure < 0.97:
                 print(
-                    f"    {case.recipe.name} · {case.kit} · {drum}: F {entry.f_measure:.3f}, "
+                    f"    {name} · {kit} · {drum}: F {entry.f_measure:.3f}, "
                     f"{len(entry.missed)} missed and {len(entry.invented)} invented of {entry.hits}",
                     flush=True,
                 )

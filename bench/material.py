@@ -9,12 +9,13 @@ noise) is drawn from a seed.
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Iterator
+import json
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import cache
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 import soundfile
@@ -146,6 +147,22 @@ class Made:
             paths.append(folder / f"{name}.wav")
             soundfile.write(paths[-1], sound, RATE_HZ, subtype=subtype)
         return paths
+
+
+def read_made(folder: Path) -> Made:
+    """A recording that others made: its WAV files, and a `truth.json` that lists strokes by instrument."""
+    told = json.loads((folder / "truth.json").read_text())
+    tracks = {Path(name).stem: soundfile.read(folder / name)[0] for name in told["files"].values()}
+    struck = {}
+    for drum in told["close_mics"]:
+        strokes = sorted(
+            (each["onset_time"], each["gain_db"], each["kind"].replace("flam_grace", "grace"))
+            for each in told["strokes"]
+            if each["instrument"] == drum
+        )
+        time_s, level_db, kind = zip(*strokes, strict=True) if strokes else ((), (), ())
+        struck[drum] = Struck(np.array(time_s), np.array(level_db), np.array(kind, dtype=str))
+    return Made(tracks, struck, {drum: each.time_s for drum, each in struck.items()}, told["duration"])
 
 
 def load_kits(folder: Path | None) -> dict[str, Kit]:
@@ -501,7 +518,8 @@ class Case:
 
     kits: Path | None
     kit: str
-    recipe: Recipe
+    recipe: Any
+    """A `Recipe`, or one of another maker."""
     seed: int
 
     def make(self) -> Made:
@@ -515,7 +533,7 @@ def kits_once(folder: Path | None) -> dict[str, Kit]:
     return load_kits(folder)
 
 
-def cases(chosen: argparse.Namespace, recipes: tuple[Recipe, ...]) -> list[Case]:
+def cases(chosen: argparse.Namespace, recipes: Sequence[Any]) -> list[Case]:
     """Every chosen recipe with every chosen kit."""
     return [
         Case(chosen.kits, name, recipe, 1000 * seed + number)
@@ -526,7 +544,7 @@ def cases(chosen: argparse.Namespace, recipes: tuple[Recipe, ...]) -> list[Case]
     ]
 
 
-def in_processes(work: Callable[[Case], T], all_cases: list[Case], jobs: int) -> Iterator[T]:
+def in_processes(work: Callable[[Any], T], all_cases: Sequence[Any], jobs: int) -> Iterator[T]:
     """The results of all cases, in their order."""
     with ProcessPoolExecutor(jobs) as pool:
         yield from pool.map(work, all_cases)
