@@ -117,6 +117,21 @@ def written_in_steps(path, count: int, *, undone: int = 0) -> History:
     return history
 
 
+def test_a_damaged_line_break_loses_no_session_of_the_undo_list(tmp_path_factory):
+    """Whichever it is, the two lines that it joins are told apart again, and the damage is told."""
+    path = tmp_path_factory.mktemp("session")
+    history = written_in_steps(path, 6)
+    data = (path / journals.FILE_NAME).read_bytes()
+    breaks = [place for place, byte in enumerate(data[:-1]) if byte == ord("\n")]
+    assert len(breaks) > 6
+    for place in breaks:
+        (path / journals.FILE_NAME).write_bytes(data[:place] + b"x" + data[place + 1 :])
+        opened = open_history(path)
+        assert "damaged" in opened.words[0]
+        assert opened.history.present == history.present
+        assert [session for _, session in opened.history.past] == [session for _, session in history.past]
+
+
 @settings(max_examples=60)
 @given(st.floats(0.0, 1.0), st.integers(1, 255), st.integers(0, 3))
 def test_one_damaged_byte_loses_no_session_of_the_undo_list(tmp_path_factory, share, flip, undone):

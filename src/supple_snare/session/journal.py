@@ -17,6 +17,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import os
+import re
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
@@ -39,6 +40,9 @@ FILE_NAME = "journal"
 _FORMAT = "supple snare journal"
 _LONG_BYTES = 4 << 20
 """A longer journal is written anew when its session is opened, and when it has grown so much since."""
+
+_BROKEN_BREAK = re.compile(rb"(?s)(?<=\}).(?=[0-9a-f]{8} )")
+"""What may have been a line break: a byte between the end of one record and the sum of the next."""
 
 _LARGEST_BYTES = 256 << 20
 _MOST_STEPS = 2_000
@@ -119,7 +123,7 @@ def read_journal(folder: Path, digest: str = "", present: Json = None) -> Journa
         raise SessionError(f"{file}: it cannot be read ({error.strerror}).") from error
     except OSError:
         return Journaled(State.DAMAGED)
-    lines = [_record_of(line) for line in data.splitlines()]
+    lines = _records_of(data)
     version = _version_of(lines[0] if lines else None)
     if version > FORMAT_VERSION:
         raise NewerSessionError(f"{file}: it was made by a newer version of Supple Snare; update the program.")
@@ -140,6 +144,17 @@ def _state_of(lines: Sequence[Json], data: bytes) -> State:
         return State.WHOLE
     torn = len(lines) > 1 and all(line is not None for line in lines[:-1]) and not data.endswith(b"\n")
     return State.TORN if torn and _version_of(lines[0]) else State.DAMAGED
+
+
+def _records_of(data: bytes) -> list[Json]:
+    """The records of all lines, None for each damaged one; two lines whose break is damaged are told apart again."""
+    records: list[Json] = []
+    for line in data.splitlines():
+        record = _record_of(line)
+        pairs = ((line[: at.start()], line[at.end() :]) for at in _BROKEN_BREAK.finditer(line) if record is None)
+        both = next((found for pair in pairs if None not in (found := [_record_of(each) for each in pair])), None)
+        records += [record] if both is None else [both[0], None, both[1]]
+    return records
 
 
 def _record_of(line: bytes) -> Json:
@@ -407,7 +422,7 @@ class Journal:
             return True
         except OSError:
             return False
-        return _state_of([_record_of(line) for line in data.splitlines()], data) is State.WHOLE
+        return _state_of(_records_of(data), data) is State.WHOLE
 
     def _remember(self, history: History, row: list[int], grown: int) -> None:
         self._labels, sessions, _ = history.row()
