@@ -102,8 +102,7 @@ def measure(finder: str, source: Case | Path) -> tuple[str, str, Made, dict[str,
     if isinstance(source, Path):
         name, kit, made = source.name, source.parent.name, read_made(source)
     else:
-        name, kit = source.recipe.name, source.kit
-        made = rooms.make(source) if isinstance(source.recipe, rooms.Place) else source.make()
+        name, kit, made = source.recipe.name, source.kit, source.make()
     return name, kit, replace(made, tracks={}), FINDERS[finder](made)
 
 

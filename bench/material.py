@@ -15,7 +15,7 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field, replace
 from functools import cache
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Protocol, TypeVar
 
 import numpy as np
 import soundfile
@@ -27,6 +27,7 @@ from supple_snare.demo import instruments
 
 Sound = NDArray[np.float64]
 Kit = dict[str, list[Sound]]
+S = TypeVar("S")
 T = TypeVar("T")
 
 RATE_HZ = 48_000
@@ -67,6 +68,10 @@ class Recipe:
     strays_db: float = 0.0
     """How much brighter or duller each stroke sounds than the one-shot it is made of, and by how many half per cent
     higher or lower, as standard deviations: no two strokes are alike then."""
+
+    def build(self, kit: Kit, seed: int) -> Made:
+        """Make a recording of a kit."""
+        return build(kit, self, seed)
 
 
 EASY = (
@@ -267,16 +272,16 @@ def _astray(shot: Sound, strays_db: float, rng: np.random.Generator) -> Sound:
     speed = 1.0 + 0.005 * strays_db * float(rng.normal())
     place = np.arange(int((len(shot) - 1) / speed)) * speed
     sound = np.interp(place, np.arange(len(shot)), shot)
-    low = _dulled(sound, float(rng.uniform(200.0, 2_000.0)))
+    low = dulled(sound, float(rng.uniform(200.0, 2_000.0)))
     return np.asarray(low + (sound - low) * 10.0 ** (strays_db * float(rng.normal()) / 20.0))
 
 
-def _dulled(sound: Sound, above_hz: float) -> Sound:
+def dulled(sound: Sound, above_hz: float) -> Sound:
     """A sound with less and less of what lies above a frequency."""
     return np.asarray(sosfilt(butter(1, above_hz, fs=RATE_HZ, output="sos"), sound))
 
 
-def _below(sound: Sound, other: Sound, level_db: float) -> Sound:
+def below(sound: Sound, other: Sound, level_db: float) -> Sound:
     """A sound made so loud that its peak lies at that level against another's."""
     return sound * (10.0 ** (level_db / 20.0) * np.abs(other).max() / max(float(np.abs(sound).max()), 1e-9))
 
@@ -363,8 +368,8 @@ def _bouncing(kit: Kit, bounce_db: float, rng: np.random.Generator) -> Kit:
     shots = []
     for shot in kit[drum]:
         late = round((late_s + float(rng.normal(0.0, 0.003))) * RATE_HZ)
-        dull = _dulled(shot, float(rng.uniform(500.0, 8_000.0)))
-        bounce = _below(dull, shot, bounce_db + float(rng.normal(0.0, 2.0)))
+        dull = dulled(shot, float(rng.uniform(500.0, 8_000.0)))
+        bounce = below(dull, shot, bounce_db + float(rng.normal(0.0, 2.0)))
         shots.append(np.append(shot, np.zeros(late)) + np.append(np.zeros(late), bounce))
     return {**kit, drum: shots}
 
@@ -377,11 +382,11 @@ def _second(
     low, high = recipe.bleed_db
     own, delay_s = dry[drum], float(rng.uniform(0.0006, 0.0013) if drum in LOW else rng.uniform(0.0001, 0.0004))
     if drum in LOW:
-        own = _dulled(own, float(rng.uniform(800.0, 3_000.0)))
+        own = dulled(own, float(rng.uniform(800.0, 3_000.0)))
     else:
         rattle = rng.normal(size=RATE_HZ // 8) * np.exp(-np.linspace(0.0, float(rng.uniform(4.0, 9.0)), RATE_HZ // 8))
         wires = sosfilt(butter(2, 2_000.0, "high", fs=RATE_HZ, output="sos"), oaconvolve(own, rattle)[: len(own)])
-        wires = _below(wires, own, float(rng.uniform(-14.0, -6.0)))
+        wires = below(wires, own, float(rng.uniform(-14.0, -6.0)))
         own = -sosfilt(butter(1, float(rng.uniform(150.0, 600.0)), "high", fs=RATE_HZ, output="sos"), own) + wires
     delay = round(delay_s * RATE_HZ)
     own = np.concatenate([np.zeros(delay), own])[: len(own)] / max(float(np.abs(own).max()), 1e-9)
@@ -435,7 +440,7 @@ def heard(mic: str, dry: dict[str, Sound], others: Sound | None, recipe: Recipe,
         if recipe.ways_db is not None:
             heard += 10 ** (recipe.ways_db / 20) * _other_ways(line, delay, rng)
         if not overhead:
-            heard = _dulled(heard, rng.uniform(4000, 12000))
+            heard = dulled(heard, rng.uniform(4000, 12000))
         mix += gain * heard
     if others is not None and recipe.others_db is not None:
         level_db = recipe.others_db if overhead or far_s else recipe.others_db - 18.0
@@ -512,19 +517,29 @@ def options(description: str) -> argparse.ArgumentParser:
     return parser
 
 
+class Maker(Protocol):
+    """Makes recordings of one kind."""
+
+    @property
+    def name(self) -> str:
+        """What the kind is called."""
+
+    def build(self, kit: Kit, seed: int) -> Made:
+        """Make a recording of a kit."""
+
+
 @dataclass(frozen=True)
 class Case:
     """One recording to make: which kit, which recipe, which seed."""
 
     kits: Path | None
     kit: str
-    recipe: Any
-    """A `Recipe`, or one of another maker."""
+    recipe: Maker
     seed: int
 
     def make(self) -> Made:
         """Make it."""
-        return build(kits_once(self.kits)[self.kit], self.recipe, self.seed)
+        return self.recipe.build(kits_once(self.kits)[self.kit], self.seed)
 
 
 @cache
@@ -533,7 +548,7 @@ def kits_once(folder: Path | None) -> dict[str, Kit]:
     return load_kits(folder)
 
 
-def cases(chosen: argparse.Namespace, recipes: Sequence[Any]) -> list[Case]:
+def cases(chosen: argparse.Namespace, recipes: Sequence[Maker]) -> list[Case]:
     """Every chosen recipe with every chosen kit."""
     return [
         Case(chosen.kits, name, recipe, 1000 * seed + number)
@@ -544,7 +559,7 @@ def cases(chosen: argparse.Namespace, recipes: Sequence[Any]) -> list[Case]:
     ]
 
 
-def in_processes(work: Callable[[Any], T], all_cases: Sequence[Any], jobs: int) -> Iterator[T]:
+def in_processes(work: Callable[[S], T], all_cases: Sequence[S], jobs: int) -> Iterator[T]:
     """The results of all cases, in their order."""
     with ProcessPoolExecutor(jobs) as pool:
         yield from pool.map(work, all_cases)

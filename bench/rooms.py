@@ -11,12 +11,13 @@ drums that stand idle.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import product
 
 import numpy as np
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 from scipy.signal import butter, oaconvolve, sosfilt
 
-from material import RATE_HZ, WITHOUT_MICROPHONE, Case, Kit, Made, Sound, Struck, kits_once, lay
+from material import RATE_HZ, WITHOUT_MICROPHONE, Kit, Made, Sound, Struck, below, dulled, lay
 
 SPEED_M_PER_S = 343.0
 HEAD_M = 0.14
@@ -35,8 +36,9 @@ PLACES_M = {
 """Across, ahead of the player, and up."""
 
 SECONDS_M = {"low": (0.02, 0.66, 0.35), "back": (-0.30, -0.15, 0.58)}
-OVERHEADS_M = {"over-left": (-0.60, 0.20, 2.0), "over-right": (0.60, 0.20, 2.0)}
-ROOM_M = (0.4, 3.2, 1.5)
+FAR_M = {"over-left": (-0.60, 0.20, 2.0), "over-right": (0.60, 0.20, 2.0), "room": (0.4, 3.2, 1.5)}
+TOMS = ("first", "second", "third")
+METAL = ("hat", "ride", "crash")
 
 
 @dataclass(frozen=True)
@@ -74,6 +76,10 @@ class Place:
     seconds: bool = False
     """Before the bass drum's front head stands a second microphone, and one below the snare, where its wires rattle."""
 
+    def build(self, kit: Kit, seed: int) -> Made:
+        """Make a recording of a kit."""
+        return build(kit, self, seed)
+
 
 PLACES = (
     Place("a dry room", reflected=0.45),
@@ -93,12 +99,6 @@ PLACES = (
     Place("second microphones, open", seconds=True, directed=0.2, near_m=0.1, noise_db=-60.0),
     Place("cymbal wash", wash_db=-14.0, far=("over-left", "over-right")),
 )
-
-
-def make(case: Case) -> Made:
-    """The recording of a case whose recipe is a place."""
-    assert isinstance(case.recipe, Place)
-    return build(kits_once(case.kits)[case.kit], case.recipe, case.seed)
 
 
 def build(kit: Kit, place: Place, seed: int) -> Made:
@@ -121,13 +121,7 @@ def build(kit: Kit, place: Place, seed: int) -> Made:
         drum_of |= {f"{name}-second": name for name in close if where[name] in SECONDS_M}
     for name in (*drum_of, *place.far):
         near = drum_of.get(name)
-        at = np.array(PLACES_M[where[near]]) if near else np.array({**OVERHEADS_M, "room": ROOM_M}[name])
-        mic_m, axis = at + np.array([0.0, 0.02, place.near_m]), np.array([0.0, -0.02, -place.near_m])
-        if near and near != name:
-            mic_m = np.array(SECONDS_M[where[near]])
-            axis = at - mic_m
-        if not near:
-            mic_m, axis = at, np.array([0.0, 0.0, -1.0])
+        mic_m, axis = _far(name) if near is None else _close(where[near], place, is_second=near != name)
         mix = np.zeros(frames)
         for drum, ways in lines.items():
             kernel, lag = _way(np.array(PLACES_M[where[drum]]), mic_m, axis, place, rng)
@@ -141,7 +135,7 @@ def build(kit: Kit, place: Place, seed: int) -> Made:
         mix /= np.abs(mix).max()
         if place.wash_db is not None and not near:
             mix += 10.0 ** (place.wash_db / 20.0) * _wash(frames, rng)
-        if place.gate_db is not None and near and where[near] in ("first", "second", "third"):
+        if place.gate_db is not None and near and where[near] in TOMS:
             mix *= _gate(mix, place.gate_db)
         if place.jump_db is not None and name == jumping:
             mix[frames // 2 :] *= 10.0 ** (place.jump_db / 20.0)
@@ -149,6 +143,21 @@ def build(kit: Kit, place: Place, seed: int) -> Made:
         tracks[name] = mix * (0.6 / np.abs(mix).max())
     rest = {drum: each for drum, each in struck.items() if drum not in own}
     return Made(tracks, own, {drum: own[drum].time_s for drum in own}, frames / RATE_HZ, rest)
+
+
+def _far(name: str) -> tuple[Sound, Sound]:
+    """Where a far microphone stands, and where it points: down."""
+    return np.array(FAR_M[name]), np.array([0.0, 0.0, -1.0])
+
+
+def _close(place_of: str, place: Place, *, is_second: bool) -> tuple[Sound, Sound]:
+    """Where a microphone of a drum stands, and where it points: at the drum."""
+    drum_m = np.array(PLACES_M[place_of])
+    if is_second:
+        mic_m = np.array(SECONDS_M[place_of])
+        return mic_m, drum_m - mic_m
+    above_m = np.array([0.0, 0.02, place.near_m])
+    return drum_m + above_m, -above_m
 
 
 def _places(kit: Kit) -> dict[str, str]:
@@ -174,7 +183,7 @@ def _beats(place_of: str, place: Place, rng: np.random.Generator) -> list[tuple[
     notes = []
     for bar in range(place.bars):
         now = list(likely)
-        if bar % 4 == 3 and place_of in ("first", "second", "third"):
+        if bar % 4 == 3 and place_of in TOMS:
             start = {"first": 8, "second": 10, "third": 12}[place_of]
             now[start : start + 4] = [0.85, 0.5, 0.7, 0.4][: 16 - start]
         if bar % 4 == 3 and place_of == "back":
@@ -203,7 +212,7 @@ def _struck(
         at = round((0.5 + beat * 60.0 / place.tempo_bpm + drift_s[int(beat)] + rng.normal(0.0, 0.006)) * RATE_HZ)
         softness = np.clip((level_db + 18.0) / 18.0 + rng.normal(0.0, 0.15), 0.0, 0.999)
         shot = shots[int(softness * len(shots))]
-        dull = sosfilt(butter(1, 16_000.0 * 10.0 ** (level_db / 40.0), fs=RATE_HZ, output="sos"), shot)
+        dull = dulled(shot, 16_000.0 * 10.0 ** (level_db / 40.0))
         lay(lines[int(rng.integers(3))], dull * 10.0 ** (level_db / 20.0) / np.abs(dull).max(), at)
         time_s.append(at / RATE_HZ)
     levels, kinds = [note[1] for note in notes], [note[2] for note in notes]
@@ -212,22 +221,22 @@ def _struck(
 
 def _answer(lines: dict[str, list[Sound]], where: dict[str, str], place: Place, rng: np.random.Generator) -> None:
     """Snare wires buzz and skins ring when other drums are struck."""
-    loud = {drum: np.sum(ways, axis=0) for drum, ways in lines.items() if where[drum] not in ("hat", "ride", "crash")}
+    loud = {drum: np.sum(ways, axis=0) for drum, ways in lines.items() if where[drum] not in METAL}
     for drum in loud:
         others = sum(sound for other, sound in loud.items() if other != drum)
         if place.wires_db is not None and where[drum] == "back":
-            shape = uniform_filter1d(np.abs(others), round(0.004 * RATE_HZ))
-            buzz = sosfilt(butter(2, 1_500.0, "high", fs=RATE_HZ, output="sos"), rng.normal(size=len(shape))) * shape
-            lines[drum].append(_as_loud(buzz, others, place.wires_db - 18.0))
-        if place.ring_db is not None and where[drum] in ("first", "second", "third"):
+            lines[drum].append(below(_wires(others, 0.004, rng), others, place.wires_db - 18.0))
+        if place.ring_db is not None and where[drum] in TOMS:
             pitch_hz = {"first": 160.0, "second": 120.0, "third": 80.0}[where[drum]]
             late_s = np.arange(round(0.5 * RATE_HZ)) / RATE_HZ
             ring = oaconvolve(others, np.sin(2.0 * np.pi * pitch_hz * late_s) * np.exp(-late_s / 0.12))[: len(others)]
-            lines[drum].append(_as_loud(ring, others, place.ring_db - 18.0))
+            lines[drum].append(below(ring, others, place.ring_db - 18.0))
 
 
-def _as_loud(sound: Sound, other: Sound, level_db: float) -> Sound:
-    return np.asarray(sound * (10.0 ** (level_db / 20.0) * np.abs(other).max() / max(float(np.abs(sound).max()), 1e-9)))
+def _wires(moving: Sound, span_s: float, rng: np.random.Generator) -> Sound:
+    """Snare wires that rattle as loud as what moves them, over a span."""
+    noise = sosfilt(butter(2, 1_500.0, "high", fs=RATE_HZ, output="sos"), rng.normal(size=len(moving)))
+    return np.asarray(noise * uniform_filter1d(np.abs(moving), round(span_s * RATE_HZ)))
 
 
 def _way(from_m: Sound, to_m: Sound, axis: Sound, place: Place, rng: np.random.Generator) -> tuple[Sound, int]:
@@ -237,25 +246,22 @@ def _way(from_m: Sound, to_m: Sound, axis: Sound, place: Place, rng: np.random.G
     kernel = np.zeros(round(0.09 * RATE_HZ))
     from_m, to_m = from_m + middle, to_m + middle
     first = len(kernel)
-    for x in range(-1, 2):
-        for y in range(-1, 2):
-            for z in range(-1, 2):
-                order = abs(x) + abs(y) + abs(z)
-                if order > 2:
-                    continue
-                mirror = np.array([x, y, z])
-                image = np.where(mirror == 0, from_m, np.where(mirror > 0, 2.0 * size - from_m, -from_m))
-                way = image - to_m
-                far_m = float(np.linalg.norm(way))
-                faces = float(way @ axis) / (far_m * float(np.linalg.norm(axis)) + 1e-9)
-                heard = 1.0 - place.directed * 0.5 * (1.0 - faces)
-                at = round(far_m / SPEED_M_PER_S * RATE_HZ)
-                if at + 64 < len(kernel):
-                    click = np.zeros(64)
-                    click[0] = place.reflected**order * heard / (far_m + HEAD_M)
-                    top_hz = 18_000.0 / (1.0 + 0.25 * far_m + order)
-                    kernel[at : at + 64] += sosfilt(butter(1, top_hz, fs=RATE_HZ, output="sos"), click)
-                    first = min(first, at)
+    for mirror in product((-1, 0, 1), repeat=3):
+        order = sum(map(abs, mirror))
+        if order > 2:
+            continue
+        side = np.array(mirror)
+        image = np.where(side == 0, from_m, np.where(side > 0, 2.0 * size - from_m, -from_m))
+        way = image - to_m
+        far_m = float(np.linalg.norm(way))
+        faces = float(way @ axis) / (far_m * float(np.linalg.norm(axis)) + 1e-9)
+        heard = 1.0 - place.directed * 0.5 * (1.0 - faces)
+        at = round(far_m / SPEED_M_PER_S * RATE_HZ)
+        if at + 64 < len(kernel):
+            click = np.zeros(64)
+            click[0] = place.reflected**order * heard / (far_m + HEAD_M)
+            kernel[at : at + 64] += dulled(click, 18_000.0 / (1.0 + 0.25 * far_m + order))
+            first = min(first, at)
     late_s = np.arange(len(kernel)) / RATE_HZ
     tail = rng.normal(size=len(kernel)) * np.exp(-late_s / (0.02 + 0.05 * place.reflected))
     tail[: first + round(0.006 * RATE_HZ)] = 0.0
@@ -266,11 +272,10 @@ def _way(from_m: Sound, to_m: Sound, axis: Sound, place: Place, rng: np.random.G
 def _other_side(sound: Sound, place_of: str, rng: np.random.Generator) -> Sound:
     """What the other head gives: of a bass drum the low part; of a snare a thin sound, turned over, and its wires."""
     if place_of == "low":
-        return np.asarray(sosfilt(butter(1, float(rng.uniform(600.0, 2_500.0)), fs=RATE_HZ, output="sos"), sound))
-    shape = uniform_filter1d(np.abs(sound), round(0.003 * RATE_HZ))
-    wires = sosfilt(butter(2, 1_500.0, "high", fs=RATE_HZ, output="sos"), rng.normal(size=len(shape))) * shape
+        return dulled(sound, float(rng.uniform(600.0, 2_500.0)))
+    wires = _wires(sound, 0.003, rng)
     thin = -sosfilt(butter(1, float(rng.uniform(150.0, 500.0)), "high", fs=RATE_HZ, output="sos"), sound)
-    return np.asarray(thin + _as_loud(wires, sound, float(rng.uniform(-14.0, -6.0))))
+    return np.asarray(thin + below(wires, sound, float(rng.uniform(-14.0, -6.0))))
 
 
 def _gate(sound: Sound, below_db: float) -> Sound:
@@ -284,9 +289,6 @@ def _gate(sound: Sound, below_db: float) -> Sound:
 def _wash(frames: int, rng: np.random.Generator) -> Sound:
     """Cymbals that never come to rest: high noise that swells and falls."""
     noise = sosfilt(butter(2, 3_000.0, "high", fs=RATE_HZ, output="sos"), rng.normal(size=frames))
-    swell = np.interp(
-        np.arange(frames),
-        np.linspace(0, frames, frames // (RATE_HZ // 2) + 2),
-        rng.uniform(0.3, 1.0, frames // (RATE_HZ // 2) + 2),
-    )
+    swells = frames // (RATE_HZ // 2) + 2
+    swell = np.interp(np.arange(frames), np.linspace(0, frames, swells), rng.uniform(0.3, 1.0, swells))
     return np.asarray(noise * swell * 0.25)

@@ -23,7 +23,7 @@ from supple_snare.session.history import History
 from supple_snare.session.listening import Desk
 from supple_snare.session.locks import Holder
 from supple_snare.session.storage import FILE_NAME, encode_session, load_session, pack
-from tests.session.test_session import sample_session, steps
+from tests.session.samples import sample_session, steps
 
 
 def renamed(session, name):

@@ -15,7 +15,7 @@ from supple_snare.timing.course import Bend, Pin, PlayedBeats
 from supple_snare.timing.grid import Grid
 from supple_snare.timing.meter import Meter, MeterChange
 from supple_snare.timing.ruling import Ruling
-from tests.session.test_session import sample_session
+from tests.session.samples import sample_session
 
 PLAYED = PlayedBeats(tuple(0.5 + 0.5 * n + 0.004 * (n % 3) for n in range(40)), 0.0, 1.0, 0.3, (Bend(8, 12, 118.0),))
 GRIDS = {

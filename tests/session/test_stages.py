@@ -20,7 +20,7 @@ from supple_snare.timing.strokes import gather_strokes
 from supple_snare.timing.tighten import Kept, Response
 from supple_snare.timing.units import s_to_samples
 from tests.conftest import write_microphones
-from tests.sound.test_overheads import struck_s, take
+from tests.sound.kits import struck_s, take
 
 
 @pytest.fixture(scope="module")

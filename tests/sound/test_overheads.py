@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from functools import cache
 from pathlib import Path
 
 import numpy as np
 import pytest
-from bench.material import Made, Recipe, build, load_kits
 
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
@@ -15,19 +13,8 @@ from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from tests.conftest import RATE_HZ, drum_line, write_microphones
 from tests.sound import test_lines
+from tests.sound.kits import struck_s, take
 from tests.sound.test_lines import across, plucked
-
-
-@cache
-def take() -> Made:
-    """A kit with all its microphones, and of each drum when it was struck."""
-    return build(load_kits(None)["demo"], Recipe("overheads", 112.0, bars=6, bleed_db=(-24.0, -14.0)), 4)
-
-
-def struck_s(*drums: str) -> np.ndarray:
-    """When any of some drums was struck; all of them if none is named."""
-    truth = take().struck | take().without_microphone
-    return np.sort(np.concatenate([truth[drum].time_s for drum in drums or truth]))
 
 
 def judged(folder: Path, tracks: dict[str, np.ndarray]) -> dict[str, Verdict]:
