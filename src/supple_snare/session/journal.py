@@ -41,6 +41,9 @@ _FORMAT = "supple snare journal"
 _LONG_BYTES = 4 << 20
 """A longer journal is written anew when its session is opened, and when it has grown so much since."""
 
+_SUM_BYTES = 8
+"""Before the record of a line stands its sum, in hexadecimal digits."""
+
 _BROKEN_BREAK = re.compile(rb"(?s)(?<=\}).(?=[0-9a-f]{8} )")
 """What may have been a line break: a byte between the end of one record and the sum of the next."""
 
@@ -151,17 +154,27 @@ def _records_of(data: bytes) -> list[Json]:
     records: list[Json] = []
     for line in data.splitlines():
         record = _record_of(line)
-        pairs = ((line[: at.start()], line[at.end() :]) for at in _BROKEN_BREAK.finditer(line) if record is None)
-        both = next((found for pair in pairs if None not in (found := [_record_of(each) for each in pair])), None)
-        records += [record] if both is None else [both[0], None, both[1]]
+        records += _told_apart(line) if record is None else [record]
     return records
+
+
+def _told_apart(line: bytes) -> list[Json]:
+    """What is left of a damaged line: the two records on either side of a damaged break, and None for the damage."""
+    crc, done = 0, _SUM_BYTES + 1
+    for at in _BROKEN_BREAK.finditer(line, done):
+        crc, done = zlib.crc32(line[done : at.start()], crc), at.start()
+        if line.startswith(b"%08x " % crc):  # summed up as it goes: a forged line may have many such places
+            both = [_record_of(line[: at.start()]), _record_of(line[at.end() :])]
+            if None not in both:
+                return [both[0], None, both[1]]
+    return [None]
 
 
 def _record_of(line: bytes) -> Json:
     """The record of a line; None if it is damaged."""
     sum_hex, _, text = line.partition(b" ")
     try:
-        if len(sum_hex) != 8 or int(sum_hex, 16) != zlib.crc32(text):
+        if len(sum_hex) != _SUM_BYTES or int(sum_hex, 16) != zlib.crc32(text):
             return None
         return msgspec.json.decode(text)
     except (ValueError, msgspec.DecodeError, RecursionError):
