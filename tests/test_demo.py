@@ -15,7 +15,7 @@ from supple_snare.errors import RecordingError
 from supple_snare.exchange.midi import read_notes
 from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import analyse
-from supple_snare.sound.bleed import judge_bleed
+from supple_snare.sound.bleed import judge_group
 from supple_snare.timing.hits import Kind
 
 
@@ -89,7 +89,7 @@ def test_the_program_finds_what_was_played(truth):
     for _track, ear in stages.missing(session, session.tracks_of(drums)):
         stages.learn(ear, analyse(ear))
     for _group, ears, analyses in stages.unjudged(session):
-        stages.learn_verdicts(ears, judge_bleed(analyses))
+        stages.learn_verdicts(ears, judge_group(ears, analyses))
     view = stages.view(session, drums)
     for track in view.tracks[:3]:
         player = track.recording.path.stem.replace("-", " ")

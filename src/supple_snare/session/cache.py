@@ -186,7 +186,7 @@ def _maker() -> str:
     digest = hashlib.sha256()
     package = Path(supple_snare.__file__).parent
     for folder in (package / "sound", package / "timing"):
-        for file in sorted([*folder.glob("*.py"), *folder.glob("*.json")]):
+        for file in sorted([*folder.rglob("*.py"), *folder.rglob("*.json")]):
             digest.update(file.read_bytes())
     return digest.hexdigest()
 
@@ -198,6 +198,7 @@ def _arrays_of_analysis(analysis: Analysis) -> dict[str, NDArray[Any]]:
     arrays["peaks.of"] = np.array([peaks.frames, peaks.rate_hz])
     arrays |= {"levels.steps": levels.steps, "levels.of": np.array([levels.hop, levels.rate_hz])}
     arrays["material"] = np.array(analysis.material.value)
+    arrays["note_features"] = analysis.note_features
     return arrays
 
 
@@ -214,6 +215,7 @@ def _analysis_of(arrays: Arrays, *, frames: int) -> Analysis:
         levels=BandLevels(arrays["levels.steps"], hop, levels_rate_hz),
         attacks=attacks,
         material=Material(str(arrays["material"])),
+        note_features=arrays["note_features"].astype(np.float64),
     )
 
 
@@ -221,7 +223,6 @@ _VERDICT_ARRAYS = ("time_s", "level_db", "log_odds", "sharpness")
 _VERDICT_FACTS: dict[str, type] = {
     "is_far": np.bool_,
     "is_wide": np.bool_,
-    "rings": np.bool_,
     "later_s": np.float64,
     "centre_hz": np.float64,
     "drum": np.int64,
@@ -232,6 +233,7 @@ def _arrays_of_verdicts(verdicts: list[Verdict]) -> dict[str, NDArray[Any]]:
     arrays = {
         f"{number}.{name}": getattr(each, name) for number, each in enumerate(verdicts) for name in _VERDICT_ARRAYS
     }
+    arrays["material"] = np.array([each.material.value if each.material else "" for each in verdicts], dtype=np.str_)
     return arrays | {
         name: np.array([getattr(each, name) for each in verdicts], dtype=kind) for name, kind in _VERDICT_FACTS.items()
     }
@@ -239,13 +241,15 @@ def _arrays_of_verdicts(verdicts: list[Verdict]) -> dict[str, NDArray[Any]]:
 
 def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
     facts: Arrays = {name: arrays[name].astype(kind) for name, kind in _VERDICT_FACTS.items()}
+    material = [Material(each) if each else None for each in arrays["material"].astype(np.str_).tolist()]
     found = []
-    if any(each.shape != (count,) for each in facts.values()):
+    if any(each.shape != (count,) for each in facts.values()) or len(material) != count:
         raise ValueError("of another group")
     for number in range(count):
         columns: dict[str, Any] = {name: arrays[f"{number}.{name}"] for name in _VERDICT_ARRAYS}
         _check_alike(columns.values())
-        found.append(Verdict(**columns, **{name: each[number].item() for name, each in facts.items()}))
+        told = {name: each[number].item() for name, each in facts.items()}
+        found.append(Verdict(**columns, **told, material=material[number]))
     return found
 
 

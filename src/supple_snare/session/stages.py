@@ -436,7 +436,7 @@ def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:
         return analysis.material
     if verdict.is_far or verdict.is_wide:
         return Material.DRUM_OVERHEAD
-    return Material.DRUM_CLOSE if verdict.rings else analysis.material
+    return verdict.material or analysis.material
 
 
 def _stand(track: Track, verdict: Verdict, material: Material) -> Stand:

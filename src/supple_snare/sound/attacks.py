@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from supple_snare.disk.mapped import release_memory
 from supple_snare.sound.ear import Ear, EarReader
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, Recording, block_spans
-from supple_snare.sound.guess import guess_material
+from supple_snare.sound.guess import FEATURES, guess_material
 from supple_snare.sound.material import PRESETS, Band, Material
 from supple_snare.sound.novelty import BandLevels, BandLevelsBuilder, level_spectra, peaks_of_rise, rise_curve
 from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_frames
@@ -70,12 +70,15 @@ class Analysis:
     attacks : Rises
     material : Material
         What the sound was taken for: as told, or as it goes on.
+    note_features : float array, shape (features,)
+        What it was taken for that by (`guess.FEATURES`); NaN where the material was told.
     """
 
     peaks: Peaks
     levels: BandLevels
     attacks: Rises
     material: Material
+    note_features: FloatArray
 
     @property
     def is_silent(self) -> bool:
@@ -107,7 +110,10 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
     report = progress or (lambda _share: None)
     with EarReader(ear) as reader:
         in_band = _listen_broadly(reader, report)
-        material = ear.material or _guess(reader, in_band[ear.heard_hz])
+        if ear.material is None:
+            material, note_features = _guess(reader, in_band[ear.heard_hz])
+        else:
+            material, note_features = ear.material, np.full(len(FEATURES), np.nan)
         reader.ear = replace(ear, material=material)
         broadly = in_band[reader.ear.heard_hz]
         preset = PRESETS[material]
@@ -117,7 +123,7 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
             attacks = _strokes(reader, broadly, report)
         report(1.0)
         release_memory()
-        return Analysis(broadly.peaks, broadly.levels, attacks, material)
+        return Analysis(broadly.peaks, broadly.levels, attacks, material, note_features)
 
 
 @dataclass(frozen=True, eq=False)
@@ -161,7 +167,7 @@ def _listen_for_partials(reader: EarReader, report: Progress) -> NewPartials:
     return partials.finish()
 
 
-def _guess(reader: EarReader, broadly: _Broadly) -> Material:
+def _guess(reader: EarReader, broadly: _Broadly) -> tuple[Material, FloatArray]:
     """What the attacks that lift the spectrum most tell of the material."""
     frames = peaks_of_rise(broadly.rise_db)
     plainest = frames[np.sort(np.argsort(-broadly.rise_db[frames], kind="stable")[:_TELLING])]

@@ -15,16 +15,16 @@ import numpy as np
 
 from supple_snare.disk.mapped import release_memory
 from supple_snare.sound.arrivals import find_arrivals
-from supple_snare.sound.attacks import Analysis
+from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.likeliest import likeliest_starts
 from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.masked import find_masked
-from supple_snare.sound.material import PRESETS, Material
+from supple_snare.sound.material import PRESETS
+from supple_snare.sound.one_player import players_of, shared_materials
 from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.own_drum import own_drum_odds
-from supple_snare.sound.ringing import is_struck
 from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict, verdict_of
 from supple_snare.sound.weighing import Weighed, weigh_signs
@@ -35,12 +35,27 @@ _SURELY_ODDS = 2.0
 
 
 def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdict]:
-    """`judge_bleed` of what some ears hear, from all that is known of them."""
-    return judge_bleed(analyses, in_stereo(ears), {track for track, ear in enumerate(ears) if ear.material is not None})
+    """`judge_bleed` of what some ears hear, from all that is known of them.
+
+    Tracks of one player that by themselves sound like something else than he does are listened to once more.
+
+    Raises
+    ------
+    RecordingError
+        If such a file vanished or breaks while it is read.
+    """
+    players = players_of(analyses)
+    shared = shared_materials(analyses, players)
+    heard = [
+        analyse(replace(ears[track], material=shared[track])) if track in shared else each
+        for track, each in enumerate(analyses)
+    ]
+    verdicts = judge_bleed(heard, in_stereo(ears), players)
+    return [replace(each, material=shared.get(track)) for track, each in enumerate(verdicts)]
 
 
 def judge_bleed(
-    analyses: Sequence[Analysis], stereo: Collection[frozenset[int]] = (), told: Collection[int] = ()
+    analyses: Sequence[Analysis], stereo: Collection[frozenset[int]] = (), players: IntArray | None = None
 ) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group: in those of single drums, of kits, then of notes.
 
@@ -50,33 +65,20 @@ def judge_bleed(
         One per track. Tracks share one timeline and one rate.
     stereo : collection of frozenset of int
         Numbers of the tracks that are in stereo, as no microphone close to a drum is: one, or the sides of a pair.
-    told : collection of int
-        Numbers of the tracks whose material somebody said: the group does not gainsay that.
+    players : int array, shape (tracks,), optional
+        For each track the first one that hears the same player (`one_player`); by default each hears its own.
 
     Returns
     -------
     list of Verdict
         One per track, in the same order.
     """
-    ringing = _ringing_drums(analyses, told)
-    analyses = [
-        replace(each, material=Material.DRUM_CLOSE) if n in ringing else each for n, each in enumerate(analyses)
-    ]
+    players = np.arange(len(analyses)) if players is None else players
     verdicts = judge_drums(analyses)
     alone = {track: _judge_together([analyses[track]])[0] for track in find_overheads(analyses, verdicts, stereo)}
     verdicts |= judge_overheads(analyses, verdicts, alone)
-    verdicts |= judge_lines(analyses, verdicts)
-    return [replace(verdicts[track], rings=track in ringing) for track in range(len(analyses))]
-
-
-def _ringing_drums(analyses: Sequence[Analysis], told: Collection[int]) -> set[int]:
-    """Drums that by themselves were taken for notes: judged as drums, beside all that may be one, they are plain."""
-    notes = {track for track, each in enumerate(analyses) if PRESETS[each.material].is_pitched}
-    perhaps = [track for track in range(len(analyses)) if track not in notes or track not in told]
-    if not notes.intersection(perhaps) or len(perhaps) < 2:
-        return set()
-    together = zip(perhaps, _judge_together([analyses[track] for track in perhaps]), strict=True)
-    return {track for track, verdict in together if track in notes and is_struck(analyses[track], verdict)}
+    verdicts |= judge_lines(analyses, verdicts, players)
+    return [verdicts[track] for track in range(len(analyses))]
 
 
 def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:

@@ -1,21 +1,35 @@
-"""What a track is taken for until somebody says what it is: by how the sound goes on after its loud attacks."""
+"""What a track is taken for until somebody says what it is: by how the sound goes on after its loud attacks.
+
+Notes have partials: narrow peaks in the spectrum that stay for some 100 ms, at other places from one note to the next,
+and that fall slowly. What a drum leaves after its attack is noise, or a few modes, the same each time, and falls fast.
+A logistic regression weighs the four (`models/notes.json`, fitted by `bench/guess.py`).
+"""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
-from supple_snare.sound.filters import Bands
+from supple_snare.sound.fitted import fitted
 from supple_snare.sound.material import Material
 from supple_snare.sound.maxima import highest_around
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import Rises
-from supple_snare.sound.transforms import fast_length, sound_of, spectrum_of
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
+
+FEATURES = ("tonal_fraction", "likeness", "later_db", "fallen_db")
+"""Of a track, medians over its loud attacks:
+
+tonal_fraction
+    How much of the power after an attack, 0 to 1, lies in narrow peaks of the spectrum.
+likeness
+    Cosine between the spectra after any two attacks.
+later_db, fallen_db
+    How far the sound grows or falls after an attack (`how_notes_go_on`).
+"""
 
 _LOUD_DB = 12.0
 """Attacks at most this much softer than the loudest tell."""
@@ -23,50 +37,17 @@ _LOUD_DB = 12.0
 _MOST = 40
 """As many of them, from all over the take, are enough."""
 
+_LOOK_S = (0.030, 0.180)
+"""The sound that is looked at after each attack: the noise of most attacks is over, and low partials are told apart."""
 
-@dataclass(frozen=True)
-class _Look:
-    """A stretch after each attack that is looked at, and what must show there to tell of a pitch.
+_PARTIALS_HZ, _SPECTRUM_HZ = (300.0, 4_000.0), (60.0, 3_000.0)
+"""Peaks are looked for above the lowest modes of drums, spectra compared with the fundamentals."""
 
-    Attributes
-    ----------
-    after_s, span_s : float
-    longest_s : float
-        Longest period looked for.
-    periodic, periodic_a_db : float
-        How well a period foretells the next where notes go on evenly, and by how much better it must for each dB by
-        which they fall from the first third of what is looked at to the last.
-    """
+_AROUND_HZ, _PEAK = 200.0, 8.0
+"""A peak holds so many times the median power around it; of noise one bin in 250 does."""
 
-    after_s: float
-    span_s: float
-    longest_s: float
-    periodic: float
-    periodic_a_db: float
-
-
-_LATE = _Look(0.04, 0.09, 0.035, periodic=0.55, periodic_a_db=0.06)
-"""The noise of the attack is over."""
-
-_SOON = _Look(0.015, 0.06, 0.027, periodic=0.7, periodic_a_db=0.03)
-"""Short notes still sound."""
-
-_SHORTEST_S = 0.002
-_LOW_S, _LOW_PERIODIC, _LOW_FALL_DB, _LOW_SHARE = 0.016, 0.5, (-3.0, 8.0), 0.6
-_SOONER, _LESS_ALIKE = 0.7, 0.15
-"""No drum sounds alike after so long and less so in any shorter time, time and again: the pulses of a low string do."""
-
-_TURNED = 0.3
-"""The sound has left its own likeness before it can come back to it."""
-
-_PITCH_BAND_HZ = (400.0, 4_000.0)
-"""Above the bodies of drums, which sound as steadily as strings but have no partials that fit."""
-
-_PITCHED_SHARE = 0.35
-"""So many of a line's loud notes are long enough to tell, at least."""
-
-_ONE_PITCH, _ONE_PITCH_SHARE, _FEW = 0.75, 0.6, 12
-"""A tom may sound as steadily, at one pitch: where all are alike (as angles on the octave), or few, more must tell."""
+_DROP_DB = (-40.0, 12.0)
+"""What falls or grows farther tells no more."""
 
 _HELD_S = (0.09, 0.14)
 _HELD_DB = -0.5
@@ -77,15 +58,17 @@ _HELD_UNTIL_S = (0.06, 0.25)
 _LOW_PERIOD_S = 0.025
 """A low note stands still twice in each period; over so long it never seems to."""
 
-_HISS_SHARE = 1.4
+_HISS_RATIO = 1.4
 _FEW_HISSES = 0.08
+
+_TINY = 1e-20
 
 Read = Callable[[NDArray[np.intp], int], AnyArray]
 """Reads (starts, count) of a track, shape (starts, count)."""
 
 
-def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
-    """A drum, unless its notes have a pitch: then a blown, bowed or sung part if they are held, else a plucked one.
+def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> tuple[Material, FloatArray]:
+    """A drum, unless its sound is more likely that of notes: then blown, bowed or sung if they are held, else plucked.
 
     What does not show in the sound (keys, a hand on a drum) is for the editor to tell.
 
@@ -95,14 +78,60 @@ def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> Material:
         The plainest ones of the track.
     peaks : Peaks
     read : callable
+
+    Returns
+    -------
+    Material
+    float array, shape (features,)
+        `FEATURES`; those of silence if there are no attacks.
     """
     loud = attacks[attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
-    if not len(loud) or not _has_pitch(loud, read, peaks.rate_hz):
-        return Material.DRUM_CLOSE
+    if not len(loud):
+        return Material.DRUM_CLOSE, np.array([0.0, 1.0, _DROP_DB[0], _DROP_DB[0]])
     later_db, fallen_db = how_notes_go_on(loud.crossing_s[:, 0, 0], loud.level_db, peaks)
+    features = _note_features(loud, (later_db, fallen_db), read, peaks.rate_hz)
+    if note_log_odds(features) <= 0.0:
+        return Material.DRUM_CLOSE, features
     if later_db <= _HELD_DB or fallen_db <= _HELD_FALL_DB:
-        return Material.PLUCKED
-    return Material.VOICE if _hisses(loud) else Material.BLOWN
+        return Material.PLUCKED, features
+    return Material.VOICE if _hisses(loud) else Material.BLOWN, features
+
+
+def note_log_odds(features: FloatArray) -> float:
+    """Log odds that a track of some `FEATURES`, shape (features,), holds notes; NaN where these are not known."""
+    return float(fitted("notes", FEATURES).of_columns(features[None])[0])
+
+
+def _note_features(loud: Rises, drops_db: tuple[float, float], read: Read, rate_hz: int) -> FloatArray:
+    """`FEATURES` of a track, shape (features,), from its loud attacks and how far these fall."""
+    some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
+    first = np.rint((loud.crossing_s[some, 0, 0] + _LOOK_S[0]) * rate_hz).astype(np.intp)
+    sound = read(first, round((_LOOK_S[1] - _LOOK_S[0]) * rate_hz))
+    power = np.abs(np.fft.rfft(sound * np.hanning(sound.shape[1]), axis=1)) ** 2
+    hz_a_bin = rate_hz / sound.shape[1]
+    return np.array([_tonal_fraction(power, hz_a_bin), _likeness(power, hz_a_bin), *np.clip(drops_db, *_DROP_DB)])
+
+
+def _tonal_fraction(power: FloatArray, hz_a_bin: float) -> float:
+    within = _bins(power, _PARTIALS_HZ, hz_a_bin)
+    half = round(0.5 * _AROUND_HZ / hz_a_bin)
+    around = np.lib.stride_tricks.sliding_window_view(
+        np.pad(within, ((0, 0), (half, half)), "reflect"), 2 * half + 1, 1
+    )
+    peaks = np.where(within > _PEAK * np.median(around, axis=2), within, 0.0)
+    return float(np.median(peaks.sum(axis=1) / np.maximum(within.sum(axis=1), _TINY)))
+
+
+def _likeness(power: FloatArray, hz_a_bin: float) -> float:
+    spectrum = np.sqrt(_bins(power, _SPECTRUM_HZ, hz_a_bin))
+    spectrum /= np.maximum(np.linalg.norm(spectrum, axis=1, keepdims=True), _TINY)
+    cosines = (spectrum @ spectrum.T)[np.triu_indices(len(spectrum), 1)]
+    return float(np.median(cosines)) if len(cosines) else 1.0
+
+
+def _bins(power: FloatArray, band_hz: tuple[float, float], hz_a_bin: float) -> FloatArray:
+    first, last = (round(edge / hz_a_bin) for edge in band_hz)
+    return power[:, first:last]
 
 
 def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> tuple[float, float]:
@@ -123,77 +152,7 @@ def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> 
     return float(np.median(later_db)), float(np.median(fallen_db))
 
 
-def _has_pitch(loud: Rises, read: Read, rate_hz: int) -> bool:
-    """Whether enough attacks are followed by a sound that repeats itself, partials and all, and goes on."""
-    some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
-    attack_s = loud.crossing_s[some, 0, 0]
-    late, soon = (_periodicity(attack_s, look, read, rate_hz) for look in (_LATE, _SOON))
-    low = (soon.period_s > _LOW_S) & (soon.alike > np.maximum(_LOW_PERIODIC, soon.alike_sooner + _LESS_ALIKE))
-    low &= (soon.fallen_db > _LOW_FALL_DB[0]) & (soon.fallen_db < _LOW_FALL_DB[1])
-    if np.mean(low) > _LOW_SHARE:
-        return True
-    if _is_one_pitch(late.period_s[late.pitched]) or len(some) < _FEW:
-        return bool(np.mean(late.pitched) > _ONE_PITCH_SHARE)
-    either, period_s = late.pitched | soon.pitched, np.where(late.pitched, late.period_s, soon.period_s)
-    # So soon after its attack many a tom sounds as steadily.
-    pitched = late.pitched if _is_one_pitch(period_s[either]) else either
-    return bool(np.mean(pitched) > _PITCHED_SHARE)
-
-
-def _is_one_pitch(period_s: FloatArray) -> bool:
-    return len(period_s) > 0 and bool(abs(np.mean(np.exp(2j * np.pi * np.log2(period_s)))) > _ONE_PITCH)
-
-
-@dataclass(frozen=True)
-class _Periodicity:
-    """How much the sound after each attack is like itself some period later, at best, all of shape (n,).
-
-    Attributes
-    ----------
-    alike : float array
-        The cosine of the angle between the two.
-    alike_sooner : float array
-        The same at best in the first `_SOONER` of that time.
-    period_s, fallen_db : float array
-    pitched : bool array
-        Whether that tells of a pitch.
-    """
-
-    alike: FloatArray
-    alike_sooner: FloatArray
-    period_s: FloatArray
-    fallen_db: FloatArray
-    pitched: NDArray[np.bool_]
-
-
-def _periodicity(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) -> _Periodicity:
-    first = np.rint((attack_s + look.after_s) * rate_hz).astype(np.intp)
-    sound = read(first, round(look.span_s * rate_hz)).astype(np.float64)
-    third = sound.shape[1] // 3
-    level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
-    step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
-    sound, rate = Bands(sound, rate_hz).between(*_PITCH_BAND_HZ)[:, ::step], rate_hz / step
-    shortest, longest = round(_SHORTEST_S * rate), round(look.longest_s * rate)
-    length = sound.shape[1] - longest
-    size = fast_length(sound.shape[1] + length)
-    spectra = spectrum_of(sound, size), spectrum_of(sound[:, :length], size)
-    product = np.sqrt(size) * sound_of(spectra[0] * np.conj(spectra[1]), size)[:, : longest + 1]
-    power = np.cumsum(np.pad(sound**2, ((0, 0), (1, 0))), axis=1)
-    energy = power[:, length : length + longest + 1] - power[:, : longest + 1]
-    alike = product / np.sqrt(np.maximum(energy * energy[:, :1], 1e-20))
-    turned = np.maximum.accumulate(alike < _TURNED, axis=1)
-    turned[:, :shortest] = False
-    alike = np.where(turned, alike, -1.0)
-    period = alike.argmax(axis=1)
-    best = np.maximum.accumulate(alike, axis=1)
-    rows = np.arange(len(alike))
-    sooner = best[rows, (_SOONER * period).astype(int)]
-    fallen_db = level_db[0] - level_db[1]
-    pitched = best[:, -1] > look.periodic + look.periodic_a_db * fallen_db
-    return _Periodicity(best[:, -1], sooner, period / rate, fallen_db, pitched)
-
-
 def _hisses(loud: Rises) -> bool:
     """Whether some attacks, not all, are nearly all high sound, as consonants are."""
-    high = loud.peak[:, 3] > _HISS_SHARE * loud.peak[:, 2]
+    high = loud.peak[:, 3] > _HISS_RATIO * loud.peak[:, 2]
     return bool(_FEW_HISSES < np.mean(high) < 1.0 - _FEW_HISSES)

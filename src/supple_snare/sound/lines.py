@@ -21,8 +21,7 @@ from supple_snare.sound.judge import LINES_FILE, alone_odds, emptiest_place, jud
 from supple_snare.sound.players import Player, above_db, heard_beside, ratio_db, to_loud_db
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.verdict import Verdict, verdict_of
-from supple_snare.timing.hits import nearest_index
-from supple_snare.timing.units import FloatArray
+from supple_snare.timing.units import FloatArray, IntArray
 
 _NOTE_ODDS = 1.5
 _RISES_DB = (8.0, 15.0)
@@ -38,8 +37,6 @@ _BEFORE_S, _FIRST_S = (-0.040, -0.007), (0.0, 0.013)
 _LATER_S = ((0.030, 0.050), (0.050, 0.070), (0.070, 0.090), (0.090, 0.110))
 """A note goes on in all of these; an attack that follows it soon, or bleed, is loud in some only."""
 
-_SOME = 8
-
 _LOUDEST_SHARE, _FEWEST_LOUDEST = 0.08, 6
 _EXPLAINED_DB, _EXPLAINED_PERCENT = 12.0, 75
 """A far microphone, or that of a drum which never plays, hears its loudest moments from others: so many of them lie no
@@ -48,12 +45,8 @@ higher above what those may bleed. They are few, since a line may have few notes
 _FAR_DOUBT = 8.0
 """Log odds by which what seems played into such a microphone must be surer."""
 
-_SAME_LOUD, _SAME_FARTHEST_S, _SAME_STRAY_S, _SAME_SHARE = 0.3, 0.012, 0.0015, 0.7
-"""Two tracks hold one line (a string plugged in, and its amplifier) if so many of the loud notes of each come with one
-of the other, by one and the same time."""
 
-
-def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> dict[int, Verdict]:
+def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict], players: IntArray) -> dict[int, Verdict]:
     """Tell notes from bleed in the tracks of a group that are no drums'.
 
     Parameters
@@ -62,6 +55,8 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
         One per track of the group.
     drums : mapping of int to Verdict
         What is known of the tracks of drums, by their number.
+    players : int array, shape (tracks,)
+        For each track the first one that hears the same player (`one_player`).
 
     Returns
     -------
@@ -69,41 +64,41 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> d
         One for each other track.
     """
     found = {}
-    for track, line in hear_lines(analyses, drums).items():
-        odds = judges(LINES_FILE).odds(line.signs()) if len(analyses) > 1 else line.alone_log_odds()
+    for track, line in hear_lines(analyses, drums, players).items():
+        is_alone = (players == players[track]).all()
+        odds = line.alone_log_odds() if is_alone else judges(LINES_FILE).odds(line.signs())
         found[track] = line.verdict(odds - _FAR_DOUBT if line.is_far else odds)
     return found
 
 
-def hear_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict]) -> dict[int, HeardLine]:
+def hear_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict], players: IntArray) -> dict[int, HeardLine]:
     """What the attacks of each track that is no drum's are like, beside what bleeds into it.
 
     Parameters
     ----------
-    analyses, drums
+    analyses, drums, players
         As for `judge_lines`.
     """
     if len(drums) == len(analyses):
         return {}
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     distance_s = distances_s(rough_s)
-    players = {track: Player.of(analyses[track].levels, each.time_s[each.played]) for track, each in drums.items()}
-    players = {track: player for track, player in players.items() if not drums[track].is_far}
+    strikers = {track: Player.of(analyses[track].levels, each.time_s[each.played]) for track, each in drums.items()}
+    strikers = {track: player for track, player in strikers.items() if not drums[track].is_far}
     lines = [track for track in range(len(analyses)) if track not in drums]
     notes = {track: Player.of(analyses[track].levels, np.sort(rough_s[track])) for track in lines}
-    leader = _leaders(notes)
 
     @cache
     def heard(track: int, later_s: float, without: frozenset[int]) -> HeardLine:
-        others = [each for number, each in notes.items() if leader[number] != leader[track] and number not in without]
-        return HeardLine.of(analyses[track], rough_s[track], later_s, [*players.values()], others)
+        others = [each for number, each in notes.items() if players[number] != players[track] and number not in without]
+        return HeardLine.of(analyses[track], rough_s[track], later_s, [*strikers.values()], others)
 
     # A player who lags is no far microphone, though what bleeds into his own comes as late.
     far = frozenset(track for track in lines if heard(track, float(distance_s[track]), frozenset()).is_explained)
     found = {}
     for track in lines:
         line = heard(track, float(distance_s[track]) if track in far else 0.0, far - {track})
-        found[track] = replace(line, drum=leader[track], is_far=track in far)
+        found[track] = replace(line, drum=int(players[track]), is_far=track in far)
     return found
 
 
@@ -183,32 +178,3 @@ class HeardLine:
         """Which of the attacks are notes of this line, by their odds, shape (n,)."""
         settled_s, others = settle_beside(self.analysis.attacks, np.sqrt(self.power), np.sqrt(self.bleed))
         return replace(verdict_of(self.analysis, settled_s, others[:, 0], log_odds, self.drum), is_far=self.is_far)
-
-
-def _leaders(notes: Mapping[int, Player]) -> dict[int, int]:
-    """For each track of notes the first one that holds the same line: mostly itself."""
-    leader = {track: track for track in notes}
-    for track in notes:
-        for earlier in notes:
-            if earlier < track and leader[track] == track and _is_same_line(notes[earlier], notes[track]):
-                leader[track] = leader[earlier]
-    return leader
-
-
-def _is_same_line(one: Player, other: Player) -> bool:
-    lags = [_lags_s(one, other), -_lags_s(other, one)]
-    if min(map(len, lags)) < _SOME:
-        return False
-    lag_s = float(np.median(np.concatenate(lags)))
-    if not np.isfinite(lag_s):
-        return False
-    return all(np.mean(np.abs(each - lag_s) < _SAME_STRAY_S) > _SAME_SHARE for each in lags)
-
-
-def _lags_s(one: Player, other: Player) -> FloatArray:
-    """How much later the other track has each loud note of one; what it does not have counts as farthest away."""
-    loud_s = one.time_s[one.size > _SAME_LOUD * one.loud]
-    if not len(other.time_s):
-        return np.full(len(loud_s), np.inf)
-    lag_s = other.time_s[nearest_index(other.time_s, loud_s)] - loud_s
-    return np.where(np.abs(lag_s) < _SAME_FARTHEST_S, lag_s, np.inf)

@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis, keep_distinct
+from supple_snare.sound.material import Material
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.shapes import agreed_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
@@ -35,8 +36,8 @@ class Verdict:
         Whether this microphone is close to no drum of its own.
     is_wide : bool
         Whether it hears a whole kit, and has those strokes that nobody is closer to.
-    rings : bool
-        Whether it is a drum that by itself was taken for notes (`ringing`).
+    material : Material or None
+        What the group takes the track for if that is something else than it is taken for by itself.
     later_s : float
         How much later it hears the kit than those that are closer.
     centre_hz : float
@@ -51,7 +52,7 @@ class Verdict:
     sharpness: FloatArray
     is_far: bool = False
     is_wide: bool = False
-    rings: bool = False
+    material: Material | None = None
     later_s: float = 0.0
     centre_hz: float = math.inf
     drum: int = 0

@@ -1,0 +1,123 @@
+"""Fits the model by which a track is taken for notes or for a drum, and says how well it does elsewhere.
+
+python bench/guess.py --kits FOLDER --notes FOLDER [--takes FOLDER] [--seeds 2] [--write]      needs scikit-learn
+
+Drums are all tracks of recordings of two generators (`material`, `rooms`), and of takes that others made; notes are
+lines of every instrument, heard directly, through an amplifier, or in a room. Both come from kits with players, too
+(`bands`). Told is how many are taken for the wrong one where their kit, instrument or band was left out.
+"""
+
+from __future__ import annotations
+
+import tempfile
+from collections.abc import Callable
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+import rooms
+from bands import made_band
+from fitting import Cases, Manner, fit, write
+from material import HARD, Made, kits_once, options, read_made
+from notes import HELD, load_notes
+from players import CHORD, SINGLE, STRUM, cabinet, close, direct, far, finished, played
+from supple_snare.sound.attacks import analyse
+from supple_snare.sound.files import read_recording
+from supple_snare.sound.guess import FEATURES
+
+WAYS = (direct, cabinet, close, far)
+MANNERS = (SINGLE, CHORD, STRUM)
+FOLDS = 5
+Case = tuple[str, list[np.ndarray], bool]
+"""The kit or instrument, the features of each of some tracks, and whether these are of notes."""
+
+
+def of_drums(kit: str, make: Callable[[], Made]) -> list[Case]:
+    """All tracks of one recording of drums."""
+    return [(kit, list(_features(make()).values()), False)]
+
+
+def of_band(kits: Path, notes: Path, seed: int) -> list[Case]:
+    """All tracks of a kit and three players."""
+    _, band, lines = made_band(kits_once(kits), notes, seed)
+    features = _features(band)
+    drums, players = (
+        [found for name, found in features.items() if (name in lines) is notes] for notes in (False, True)
+    )
+    return [(f"band {seed}", drums, False), (f"band {seed}", players, True)]
+
+
+def of_line(folder: Path, instrument: str, seed: int) -> list[Case]:
+    """One line of an instrument."""
+    rng = np.random.default_rng(seed)
+    manner = SINGLE if instrument in HELD or "bass" in instrument else MANNERS[seed % len(MANNERS)]
+    sound, at_s = played(load_notes(folder, instrument), manner, rng)
+    heard = finished(WAYS[int(rng.integers(len(WAYS)))](sound, rng), rng)
+    return [(instrument, list(_features(Made({"line": heard}, {}, {"line": at_s}, len(heard))).values()), True)]
+
+
+def _features(made: Made) -> dict[str, np.ndarray]:
+    with tempfile.TemporaryDirectory() as folder:
+        return {path.stem: analyse(read_recording(path)).note_features for path in made.write(Path(folder))}
+
+
+def _call(make: Callable[[], list[Case]]) -> list[Case]:
+    return make()
+
+
+def _made(kits: Path, kit: str, recipe: rooms.Place, seed: int) -> Made:
+    return recipe.build(kits_once(kits)[kit], seed)
+
+
+def main() -> None:
+    """Fit to all but one fifth of the kits and instruments in turn, and to all."""
+    parser = options(__doc__ or "")
+    parser.add_argument("--notes", type=Path, required=True)
+    parser.add_argument("--takes", type=Path, help="folder of folders with WAV files and a truth.json")
+    parser.add_argument("--write", action="store_true", help="put the model into the program")
+    chosen = parser.parse_args()
+    kits = sorted(kits_once(chosen.kits))
+    jobs: list[Callable[[], list[Case]]] = []
+    for seed in range(chosen.seeds):
+        for number, recipe in enumerate((*HARD, *rooms.PLACES)):
+            kit = kits[(5 * number + seed) % len(kits)]
+            jobs.append(partial(of_drums, kit, partial(_made, chosen.kits, kit, recipe, 50 + seed)))
+        for instrument in sorted(path.name for path in chosen.notes.iterdir()):
+            jobs += [partial(of_line, chosen.notes, instrument, 10 * seed + take) for take in range(3)]
+        jobs += [partial(of_band, chosen.kits, chosen.notes, 10 * seed + take) for take in range(10)]
+    for path in sorted(chosen.takes.glob("**/truth.json")) if chosen.takes else ():
+        jobs.append(partial(of_drums, "takes", partial(read_made, path.parent)))
+    with ProcessPoolExecutor(chosen.jobs) as pool:
+        found = [case for some in pool.map(_call, jobs) for case in some]
+    names = sorted({name for name, _, _ in found})
+    cases = {
+        name: Cases.joined(
+            [
+                Cases(np.array(rows), np.full(len(rows), notes), np.ones(len(rows)))
+                for of, rows, notes in found
+                if of == name
+            ]
+        )
+        for name in names
+    }
+    missed = false = 0
+    for fold in range(FOLDS):
+        unseen = names[fold::FOLDS]
+        model = fit([cases[name] for name in names if name not in unseen], FEATURES, Manner(), chosen.jobs, {})
+        for name in unseen:
+            is_notes = model.of_columns(cases[name].columns) > 0.0
+            missed += int((~is_notes & cases[name].own).sum())
+            false += int((is_notes & ~cases[name].own).sum())
+    every = Cases.joined(list(cases.values()))
+    told = {"lines": int(every.own.sum()), "missed": missed, "drums": int((~every.own).sum()), "false": false}
+    print(told)
+    if chosen.write:
+        model = fit(list(cases.values()), FEATURES, Manner(), chosen.jobs, {"by": "bench/guess.py", "of": names})
+        write("notes", msgspec.structs.replace(model, left_out=told))
+
+
+if __name__ == "__main__":
+    main()
