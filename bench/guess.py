@@ -3,8 +3,9 @@
 python bench/guess.py --kits FOLDER --notes FOLDER [--takes FOLDER] [--seeds 2] [--write]      needs scikit-learn
 
 Drums are all tracks of recordings of two generators (`material`, `rooms`), and of takes that others made; notes are
-lines of every instrument, heard directly, through an amplifier, or in a room. Both come from kits with players, too
-(`bands`). Told is how many are taken for the wrong one where their kit, instrument or band was left out.
+lines of every instrument, heard directly, through an amplifier, or in a room, and short notes of each. Both come from
+kits with players, too (`bands`). Told is how many are taken for the wrong one where their kit, instrument or band was
+left out.
 """
 
 from __future__ import annotations
@@ -21,8 +22,8 @@ import numpy as np
 import rooms
 from bands import made_band
 from fitting import Cases, Manner, fit, write
-from material import HARD, Made, kits_once, options, read_made
-from notes import HELD, load_notes
+from material import HARD, RATE_HZ, Made, kits_once, options, read_made
+from notes import HELD, lay_line, load_notes
 from players import CHORD, SINGLE, STRUM, cabinet, close, direct, far, finished, played
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.files import read_recording
@@ -48,6 +49,15 @@ def of_band(kits: Path, notes: Path, seed: int) -> list[Case]:
         [found for name, found in features.items() if (name in lines) is notes] for notes in (False, True)
     )
     return [(f"band {seed}", drums, False), (f"band {seed}", players, True)]
+
+
+def of_short(folder: Path, instrument: str, seed: int) -> list[Case]:
+    """Short notes of an instrument, ended hard, one soon after the other."""
+    rng = np.random.default_rng(seed)
+    at_s = np.arange(0.5, 12.0, 15.0 / rng.uniform(85.0, 103.0))
+    line, _ = lay_line(load_notes(folder, instrument), False, (at_s * RATE_HZ).astype(np.int64), (0.35, 0.8), rng)
+    made = Made({"line": finished(line, rng)}, {}, {"line": at_s}, len(line) / RATE_HZ)
+    return [(instrument, list(_features(made).values()), True)]
 
 
 def of_line(folder: Path, instrument: str, seed: int) -> list[Case]:
@@ -86,6 +96,7 @@ def main() -> None:
             kit = kits[(5 * number + seed) % len(kits)]
             jobs.append(partial(of_drums, kit, partial(_made, chosen.kits, kit, recipe, 50 + seed)))
         for instrument in sorted(path.name for path in chosen.notes.iterdir()):
+            jobs.append(partial(of_short, chosen.notes, instrument, seed))
             jobs += [partial(of_line, chosen.notes, instrument, 10 * seed + take) for take in range(3)]
         jobs += [partial(of_band, chosen.kits, chosen.notes, 10 * seed + take) for take in range(10)]
     for path in sorted(chosen.takes.glob("**/truth.json")) if chosen.takes else ():

@@ -16,26 +16,27 @@ from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
-import msgspec
 import numpy as np
 
 from bands import band_options, made_band, print_figures
-from bleed import FOLDS, Manner, Row, fit, own_attacks
+from fitting import Cases, Manner, fit, own_attacks, write
 from material import Made, kits_once
 from notes import name_of
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import judge_drums
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.judge import LINES_FILE
-from supple_snare.sound.lines import hear_lines
+from supple_snare.sound.lines import FEATURES, hear_lines
 
-OF_LINES = Manner((12, 6), 60)
+OF_LINES = Manner((12, 6), rounds=60, decay=0.1, members=5)
+FOLDS = 4
 
 
 @dataclass(frozen=True)
-class Line(Row):
-    """The inputs for all attacks of a line."""
+class Line:
+    """All attacks of a line, which of them are its notes, and how many notes it has."""
 
+    cases: Cases
+    strokes: int
     told: str
     instrument: str
 
@@ -58,14 +59,15 @@ def weigh(kits: Path, notes: Path, seed: int) -> list[Line]:
 def _rows(made: Made, lines: dict[str, tuple[str, float]], analyses: dict[str, Analysis], suffix: str) -> list[Line]:
     names, together = list(analyses), list(analyses.values())
     rows = []
-    for track, heard in hear_lines(together, judge_drums(together)).items():
+    for track, heard in hear_lines(together, judge_drums(together), np.arange(len(together))).items():
         name = names[track]
         if name in lines:
             place, within_s = lines[name]
             truth_s = made.struck[name].time_s
             own = own_attacks(heard.time_s, truth_s, within_s)
             instrument = name_of(name.removesuffix(f" {place}"))
-            rows.append(Line(heard.signs(), own, len(truth_s), place + suffix, instrument))
+            cases = Cases(heard.signs(), own, np.ones(len(own)))
+            rows.append(Line(cases, len(truth_s), place + suffix, instrument))
     return rows
 
 
@@ -81,16 +83,18 @@ def main() -> None:
     scores: dict[str, list[tuple[float, float, float]]] = defaultdict(list)
     for fold in range(FOLDS):
         unseen = instruments[fold::FOLDS]
-        judges = fit([row for row in rows if row.instrument not in unseen], OF_LINES, chosen.jobs)
+        seen = [row.cases for row in rows if row.instrument not in unseen]
+        model = fit(seen, FEATURES, OF_LINES, chosen.jobs, {})
         for row in rows:
             if row.instrument in unseen and row.strokes:
-                played = judges.odds(row.inputs) > 0.0
-                right, found = np.count_nonzero(played & row.own), max(np.count_nonzero(played), 1)
+                played = model.of_columns(row.cases.columns) > 0.0
+                right, found = np.count_nonzero(played & row.cases.own), max(np.count_nonzero(played), 1)
                 scores[row.told].append((2.0 * right / (found + row.strokes), right / found, right / row.strokes))
     print("on instruments that the networks were not fitted to")
     print_figures(scores)
     if chosen.write:
-        LINES_FILE.write_bytes(msgspec.json.encode(fit(rows, OF_LINES, chosen.jobs)))
+        told = {"by": "bench/lines.py", "takes": chosen.takes, "instruments": instruments}
+        write("lines", fit([row.cases for row in rows], FEATURES, OF_LINES, chosen.jobs, told))
 
 
 if __name__ == "__main__":

@@ -6,14 +6,12 @@ import msgspec
 import numpy as np
 import pytest
 
-from supple_snare.sound import evidence, lines, own_drum, roles
+from supple_snare.sound import guess, lines, own_drum, signs
 from supple_snare.sound.fitted import FOLDER, Fitted, FittedError, Network, fitted
 
 MODELS = {
-    "roles": roles.FEATURES,
-    "roles_second": roles.SECOND_FEATURES,
-    "attacks_by_sources": evidence.FIRST_LOOK,
-    "attacks": evidence.FEATURES,
+    "notes": guess.FEATURES,
+    "attacks": signs.FEATURES,
     "own_drum": own_drum.FEATURES,
     "lines": lines.FEATURES,
 }

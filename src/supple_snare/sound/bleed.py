@@ -21,11 +21,13 @@ from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.likeliest import likeliest_starts
 from supple_snare.sound.lines import judge_lines
 from supple_snare.sound.masked import find_masked
-from supple_snare.sound.material import PRESETS
+from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.one_player import players_of, shared_materials
 from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.own_drum import own_drum_odds
+from supple_snare.sound.ringing import is_struck
 from supple_snare.sound.sides import in_stereo
+from supple_snare.sound.signs import networks
 from supple_snare.sound.verdict import Verdict, verdict_of
 from supple_snare.sound.weighing import Weighed, weigh_signs
 from supple_snare.timing.units import FloatArray, IntArray
@@ -44,14 +46,28 @@ def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdi
     RecordingError
         If such a file vanished or breaks while it is read.
     """
-    players = players_of(analyses)
+    ringing = _ringing_drums(analyses, {track for track, ear in enumerate(ears) if ear.material is not None})
+    players = players_of(analyses, ringing)
     shared = shared_materials(analyses, players)
     heard = [
         analyse(replace(ears[track], material=shared[track])) if track in shared else each
         for track, each in enumerate(analyses)
     ]
+    is_drum = dict.fromkeys(ringing, Material.DRUM_CLOSE)
+    heard = [replace(each, material=is_drum.get(track, each.material)) for track, each in enumerate(heard)]
     verdicts = judge_bleed(heard, in_stereo(ears), players)
-    return [replace(each, material=shared.get(track)) for track, each in enumerate(verdicts)]
+    return [replace(each, material=(shared | is_drum).get(track)) for track, each in enumerate(verdicts)]
+
+
+def _ringing_drums(analyses: Sequence[Analysis], told: Collection[int]) -> set[int]:
+    """Drums that by themselves were taken for notes: judged as drums, beside all that may be one, they are plain. Where
+    nothing sounds like a drum, players of notes keep theirs."""
+    notes = {track for track, each in enumerate(analyses) if PRESETS[each.material].is_pitched}
+    perhaps = [track for track in range(len(analyses)) if track not in notes or track not in told]
+    if not notes.intersection(perhaps) or len(perhaps) < 2 or len(notes) == len(analyses):
+        return set()
+    together = zip(perhaps, _judge_together([analyses[track] for track in perhaps]), strict=True)
+    return {track for track, verdict in together if track in notes and is_struck(analyses[track], verdict)}
 
 
 def judge_bleed(
@@ -119,7 +135,7 @@ def _judge(weighed: Weighed, *, alone: bool) -> tuple[FloatArray, float]:
         return np.zeros(0), np.inf
     if alone:  # it is as close as there is
         return signs.alone_log_odds(), np.inf
-    log_odds = judged_odds(signs.columns(), signs.log_odds())
+    log_odds = judged_odds(signs.columns(), signs.log_odds(), networks())
     return log_odds, own_drum_odds(weighed.closeness, signs, log_odds)
 
 

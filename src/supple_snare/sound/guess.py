@@ -1,30 +1,36 @@
 """What a track is taken for until somebody says what it is: by how the sound goes on after its loud attacks.
 
 Notes have partials: narrow peaks in the spectrum that stay for some 100 ms, at other places from one note to the next,
-and that fall slowly. What a drum leaves after its attack is noise, or a few modes, the same each time, and falls fast.
-A logistic regression weighs the four (`models/notes.json`, fitted by `bench/guess.py`).
+and that fall slowly; single ones repeat their period. What a drum leaves after its attack is noise, or a few modes, the
+same each time, and falls fast. A logistic regression weighs this (`models/notes.json`, fitted by `bench/guess.py`).
 """
 
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.files import AnyArray
+from supple_snare.sound.filters import Bands
 from supple_snare.sound.fitted import fitted
 from supple_snare.sound.material import Material
 from supple_snare.sound.maxima import highest_around
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
 from supple_snare.sound.rises import Rises
+from supple_snare.sound.transforms import fast_length, sound_of, spectrum_of
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
-FEATURES = ("tonal_fraction", "likeness", "later_db", "fallen_db")
+FEATURES = ("tonal_fraction", "periodic_fraction", "likeness", "later_db", "fallen_db")
 """Of a track, medians over its loud attacks:
 
 tonal_fraction
     How much of the power after an attack, 0 to 1, lies in narrow peaks of the spectrum.
+periodic_fraction
+    How many attacks are followed by a sound that repeats itself, partials and all, soon (short notes still sound) or
+    later (the noise of the attack is over).
 likeness
     Cosine between the spectra after any two attacks.
 later_db, fallen_db
@@ -36,6 +42,41 @@ _LOUD_DB = 12.0
 
 _MOST = 40
 """As many of them, from all over the take, are enough."""
+
+
+@dataclass(frozen=True)
+class _Look:
+    """A stretch after each attack that is looked at, and what must show there to tell of a pitch.
+
+    Attributes
+    ----------
+    after_s, span_s : float
+    longest_s : float
+        Longest period looked for.
+    periodic, periodic_a_db : float
+        How well a period foretells the next where notes go on evenly, and by how much better it must for each dB by
+        which they fall from the first third of what is looked at to the last.
+    """
+
+    after_s: float
+    span_s: float
+    longest_s: float
+    periodic: float
+    periodic_a_db: float
+
+
+_LATE = _Look(0.04, 0.09, 0.035, periodic=0.55, periodic_a_db=0.06)
+"""The noise of the attack is over."""
+
+_SOON = _Look(0.015, 0.06, 0.027, periodic=0.7, periodic_a_db=0.03)
+"""Short notes still sound."""
+
+_SHORTEST_S = 0.002
+_TURNED = 0.3
+"""The sound has left its own likeness before it can come back to it."""
+
+_PITCH_BAND_HZ = (400.0, 4_000.0)
+"""Above the bodies of drums, which sound as steadily as strings but have no partials that fit."""
 
 _LOOK_S = (0.030, 0.180)
 """The sound that is looked at after each attack: the noise of most attacks is over, and low partials are told apart."""
@@ -87,7 +128,7 @@ def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> tuple[Material, 
     """
     loud = attacks[attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
     if not len(loud):
-        return Material.DRUM_CLOSE, np.array([0.0, 1.0, _DROP_DB[0], _DROP_DB[0]])
+        return Material.DRUM_CLOSE, np.array([0.0, 0.0, 1.0, _DROP_DB[0], _DROP_DB[0]])
     later_db, fallen_db = how_notes_go_on(loud.crossing_s[:, 0, 0], loud.level_db, peaks)
     features = _note_features(loud, (later_db, fallen_db), read, peaks.rate_hz)
     if note_log_odds(features) <= 0.0:
@@ -105,11 +146,14 @@ def note_log_odds(features: FloatArray) -> float:
 def _note_features(loud: Rises, drops_db: tuple[float, float], read: Read, rate_hz: int) -> FloatArray:
     """`FEATURES` of a track, shape (features,), from its loud attacks and how far these fall."""
     some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
-    first = np.rint((loud.crossing_s[some, 0, 0] + _LOOK_S[0]) * rate_hz).astype(np.intp)
+    attack_s = loud.crossing_s[some, 0, 0]
+    periodic = _is_periodic(attack_s, _SOON, read, rate_hz) | _is_periodic(attack_s, _LATE, read, rate_hz)
+    first = np.rint((attack_s + _LOOK_S[0]) * rate_hz).astype(np.intp)
     sound = read(first, round((_LOOK_S[1] - _LOOK_S[0]) * rate_hz))
     power = np.abs(np.fft.rfft(sound * np.hanning(sound.shape[1]), axis=1)) ** 2
     hz_a_bin = rate_hz / sound.shape[1]
-    return np.array([_tonal_fraction(power, hz_a_bin), _likeness(power, hz_a_bin), *np.clip(drops_db, *_DROP_DB)])
+    drops_db = np.clip(drops_db, *_DROP_DB)
+    return np.array([_tonal_fraction(power, hz_a_bin), periodic.mean(), _likeness(power, hz_a_bin), *drops_db])
 
 
 def _tonal_fraction(power: FloatArray, hz_a_bin: float) -> float:
@@ -120,6 +164,29 @@ def _tonal_fraction(power: FloatArray, hz_a_bin: float) -> float:
     )
     peaks = np.where(within > _PEAK * np.median(around, axis=2), within, 0.0)
     return float(np.median(peaks.sum(axis=1) / np.maximum(within.sum(axis=1), _TINY)))
+
+
+def _is_periodic(attack_s: FloatArray, look: _Look, read: Read, rate_hz: int) -> NDArray[np.bool_]:
+    """Whether the sound after each attack repeats itself after some period, shape (n,)."""
+    first = np.rint((attack_s + look.after_s) * rate_hz).astype(np.intp)
+    sound = read(first, round(look.span_s * rate_hz)).astype(np.float64)
+    third = sound.shape[1] // 3
+    level_db = [amplitude_to_db(np.sqrt(np.mean(part**2, axis=1))) for part in (sound[:, :third], sound[:, -third:])]
+    step = max(1, int(rate_hz / (3.0 * _PITCH_BAND_HZ[1])))
+    sound, rate = Bands(sound, rate_hz).between(*_PITCH_BAND_HZ)[:, ::step], rate_hz / step
+    shortest, longest = round(_SHORTEST_S * rate), round(look.longest_s * rate)
+    length = sound.shape[1] - longest
+    size = fast_length(sound.shape[1] + length)
+    spectra = spectrum_of(sound, size), spectrum_of(sound[:, :length], size)
+    product = np.sqrt(size) * sound_of(spectra[0] * np.conj(spectra[1]), size)[:, : longest + 1]
+    power = np.cumsum(np.pad(sound**2, ((0, 0), (1, 0))), axis=1)
+    energy = power[:, length : length + longest + 1] - power[:, : longest + 1]
+    alike = product / np.sqrt(np.maximum(energy * energy[:, :1], 1e-20))
+    turned = np.maximum.accumulate(alike < _TURNED, axis=1)
+    turned[:, :shortest] = False
+    alike = np.where(turned, alike, -1.0)
+    fallen_db = level_db[0] - level_db[1]
+    return np.asarray(alike.max(axis=1) > look.periodic + look.periodic_a_db * fallen_db)
 
 
 def _likeness(power: FloatArray, hz_a_bin: float) -> float:

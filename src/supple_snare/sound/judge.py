@@ -1,88 +1,41 @@
 """Whether attacks were played into their microphone: the signs weighed against what is usual on the track.
 
 Takes differ in how much bleeds and how far soft strokes fall. So each sign counts as it is and as it lies to a track's
-plain strokes and its plain bleed, and small networks (two layers of tanh units, fitted by `bench/bleed.py` to
-recordings of many kits, recipes and choices of microphones) tell the odds. The line between played and bleed is then
-moved to the emptiest place near it: on a track of strokes and bleed there is a gap between the two.
+plain strokes and its plain bleed, and small networks (`models/attacks.json`, fitted by `bench/bleed.py` to recordings
+of three generators) tell the odds. The line between played and bleed is then moved to the emptiest place near it: on a
+track of strokes and bleed there is a gap between the two.
 """
 
 from __future__ import annotations
 
-from functools import cache
-from pathlib import Path
-
-import msgspec
 import numpy as np
 
+from supple_snare.sound.fitted import Fitted
 from supple_snare.timing.units import FloatArray
-
-DRUMS_FILE, LINES_FILE = (Path(__file__).parent / f"judge_{of}.json" for of in ("drums", "lines"))
 
 _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 
-_FARTHEST = 4.0
-"""Spreads. Some signs are nearly always the same: the odd one that is not would have a word beyond all others."""
+SUFFIXES = ("", "_to_strokes", "_to_bleed")
+"""Of the features of the networks: a sign as it is, less what is usual for plain strokes, and for plain bleed."""
 
-_GUESS_WORD = 0.1
 PLAIN_ODDS = 2.0
 """First guesses, either way, that are sure enough for others to be learned from and compared with."""
 
 _PLAIN_LEAST = 4
 _BLEED_PERCENT = 80
-_CLEAR_OF_LINE = 0.5
 _ALL = slice(None)
 
 _SHIFTS = np.arange(-5.0, 6.01, 0.1)
 _BLUR = 0.5
-_USUAL_SHIFT = 3.0
 _AS_GOOD_AS_EMPTY = 0.3
 """Log odds, and attacks per unit of them: how far the line may be moved, and how the emptiest place is told."""
 
-
-class Member(msgspec.Struct, frozen=True):
-    """One of the networks: for each layer its weights, by input and then unit, and its biases."""
-
-    weights: list[list[list[float]]]
-    biases: list[list[float]]
+_USUALLY_UP, _USUALLY_DOWN = 1.0, 3.0
+"""Standard deviations, in log odds, of how far the line of a take lies above and below even odds. Above, another gap
+lies often, between ghost notes and loud strokes, and a line there loses all ghosts."""
 
 
-class Judges(msgspec.Struct, frozen=True):
-    """What each of the files holds: networks fitted from different beginnings, whose mean strays less than each does.
-
-    Attributes
-    ----------
-    mean, spread : list of float
-        Of each input.
-    members : list of Member
-    """
-
-    mean: list[float]
-    spread: list[float]
-    members: list[Member]
-
-    def scaled(self, inputs: FloatArray) -> FloatArray:
-        """Inputs as the networks take them: none farther from the mean than the networks know what to make of."""
-        return np.clip((inputs - np.array(self.mean)) / np.array(self.spread), -_FARTHEST, _FARTHEST)
-
-    def odds(self, inputs: FloatArray) -> FloatArray:
-        """Log odds for inputs of shape (n, inputs), shape (n,)."""
-        scaled = self.scaled(inputs)
-        total = np.zeros(len(inputs))
-        for member in self.members:
-            layer = scaled
-            for weights, biases in zip(member.weights[:-1], member.biases[:-1], strict=True):
-                layer = np.tanh(layer @ np.array(weights) + np.array(biases))
-            total += layer @ np.array(member.weights[-1])[:, 0] + member.biases[-1][0]
-        return total / len(self.members)
-
-
-@cache
-def judges(file: Path) -> Judges:
-    """Networks that come with the program: those for attacks of drums, or for notes."""
-    return msgspec.json.decode(file.read_bytes(), type=Judges)
-
-
-def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None, usual: slice = _ALL) -> FloatArray:
+def judged_odds(signs: FloatArray, guess: FloatArray, by: Fitted, usual: slice = _ALL) -> FloatArray:
     """Log odds of attacks of one track.
 
     Parameters
@@ -90,8 +43,8 @@ def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None, 
     signs : float array, shape (n, signs)
     guess : float array, shape (n,)
         Log odds by the signs alone.
-    by : Judges, optional
-        By default the networks for drums that come with the program.
+    by : Fitted
+        Networks whose features are the signs with each of `SUFFIXES`.
     usual : slice, optional
         Which of them tell what is usual on the track; by default all.
 
@@ -102,29 +55,14 @@ def judged_odds(signs: FloatArray, guess: FloatArray, by: Judges | None = None, 
     """
     if not len(signs):
         return guess
-    by = judges(DRUMS_FILE) if by is None else by
     inputs = network_inputs(signs, guess, usual_gap(np.array(by.mean)), usual)
-    return weighed(by.odds(inputs), guess, usual)
+    odds = by.of_columns(inputs)
+    return odds - emptiest_place(odds[usual])
 
 
 def alone_odds(level_db: FloatArray, rise_db: FloatArray) -> FloatArray:
     """Log odds where nothing can be compared: by the level against loud ones and by how much the spectrum rises, dB."""
     return _ALONE_LEVEL * level_db + _ALONE_RISE * rise_db + _ALONE_BIAS
-
-
-def weighed(odds: FloatArray, guess: FloatArray, usual: slice = _ALL) -> FloatArray:
-    """Odds by the networks and the guess together, with the line between played and bleed at 0.
-
-    The guess has a say: it knows less, and errs less where a track is like none that the networks were fitted to. Where
-    most attacks that speak for themselves are doubted all odds are raised, and no line leaves most of them out.
-    """
-    odds = odds + _GUESS_WORD * guess
-    plain = odds[usual][guess[usual] > PLAIN_ODDS]
-    if len(plain) < _PLAIN_LEAST:
-        return odds - emptiest_place(odds[usual])
-    odds = odds + max(0.0, -float(np.median(plain)))
-    most_stay = max(0.0, float(np.median(plain)) - _CLEAR_OF_LINE)
-    return odds - min(emptiest_place(odds[usual]), most_stay)
 
 
 def network_inputs(signs: FloatArray, guess: FloatArray, gap: FloatArray | float, usual: slice = _ALL) -> FloatArray:
@@ -160,7 +98,8 @@ def emptiest_place(odds: FloatArray) -> float:
     below = np.maximum.accumulate(density)
     above = np.maximum.accumulate(density[::-1])[::-1]
     hollow = (density + _AS_GOOD_AS_EMPTY) / (np.minimum(below, above) + _AS_GOOD_AS_EMPTY)
-    cost = np.log(hollow) + 0.5 * (_SHIFTS / _USUAL_SHIFT) ** 2
+    usual = np.where(_SHIFTS > 0.0, _USUALLY_UP, _USUALLY_DOWN)
+    cost = np.log(hollow) + 0.5 * (_SHIFTS / usual) ** 2
     return float(_SHIFTS[np.argmin(cost)])
 
 

@@ -17,7 +17,8 @@ import numpy as np
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.events import distances_s
-from supple_snare.sound.judge import LINES_FILE, alone_odds, emptiest_place, judges
+from supple_snare.sound.fitted import fitted
+from supple_snare.sound.judge import alone_odds, emptiest_place
 from supple_snare.sound.players import Player, above_db, heard_beside, ratio_db, to_loud_db
 from supple_snare.sound.starts import rough_starts, settle_beside
 from supple_snare.sound.verdict import Verdict, verdict_of
@@ -66,7 +67,7 @@ def judge_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict], play
     found = {}
     for track, line in hear_lines(analyses, drums, players).items():
         is_alone = (players == players[track]).all()
-        odds = line.alone_log_odds() if is_alone else judges(LINES_FILE).odds(line.signs())
+        odds = line.alone_log_odds() if is_alone else fitted("lines", FEATURES).of_columns(line.signs())
         found[track] = line.verdict(odds - _FAR_DOUBT if line.is_far else odds)
     return found
 
@@ -100,6 +101,23 @@ def hear_lines(analyses: Sequence[Analysis], drums: Mapping[int, Verdict], playe
         line = heard(track, float(distance_s[track]) if track in far else 0.0, far - {track})
         found[track] = replace(line, drum=int(players[track]), is_far=track in far)
     return found
+
+
+FEATURES = (
+    "above_db",
+    "above_in_band_db",
+    "may_bleed",
+    "level_db",
+    "rise_db",
+    "first_db",
+    "first_above_before_db",
+    "later_db",
+    "later_above_before_db",
+)
+"""What tells of an attack that it is a note of the line: by how much more starts than its neighbours may make of it, in
+all and in the band where it is most, and whether they may make any; how loud it grows against the loud ones, and how
+its spectrum rises; how loud it is at first and some time later, each against the loud ones and against what sounded
+before."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -153,12 +171,7 @@ class HeardLine:
         return bool(np.percentile(self.above_db[loudest], _EXPLAINED_PERCENT) < _EXPLAINED_DB)
 
     def signs(self) -> FloatArray:
-        """What tells of each attack that it is a note of the line, all in dB, shape (n, 9).
-
-        By how much more starts than its neighbours may make of it, in all and in the band where it is most, and whether
-        they may make any; how loud it grows against the loud ones, and how its spectrum rises; how loud it is at first
-        and some time later, each against the loud ones and against what sounded before.
-        """
+        """`FEATURES` of each attack, shape (n, features)."""
         attacks = self.analysis.attacks
         most_above_db = ratio_db(self.power, self.bleed).max(axis=1)
         before, first, *later = self.analysis.levels.mean_db(self.time_s, (_BEFORE_S, _FIRST_S, *_LATER_S)).T

@@ -11,6 +11,7 @@ import numpy as np
 
 from supple_snare.sound.judge import judged_odds
 from supple_snare.sound.likeliest import starts_later
+from supple_snare.sound.signs import networks
 from supple_snare.sound.weighing import Weighed
 from supple_snare.timing.units import FloatArray
 
@@ -41,7 +42,7 @@ def find_masked(weighed: Weighed, start_s: FloatArray, log_odds: FloatArray) -> 
     again = together.signs_from(weighed.track, np.where(moved, later_s, weighed.start_s), weighed.bare)
     columns = np.concatenate([signs.columns(), again.columns()[moved]])
     guess = np.concatenate([signs.log_odds(), again.log_odds()[moved]])
-    odds = judged_odds(columns, guess, usual=slice(len(own)))[len(own) :]
+    odds = judged_odds(columns, guess, networks(), usual=slice(len(own)))[len(own) :]
     sure = odds > _SURELY_ODDS
     found = np.flatnonzero(moved)[sure]
     start_s, log_odds = start_s.copy(), log_odds.copy()

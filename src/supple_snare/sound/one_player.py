@@ -8,7 +8,7 @@ figure strays by twice the isolation. No bleed is looked for between tracks of o
 from __future__ import annotations
 
 import warnings
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from itertools import combinations
 
@@ -69,7 +69,7 @@ _STRAY_PERCENT = (10, 90)
 _TINY = 1e-14
 
 
-def players_of(analyses: Sequence[Analysis]) -> IntArray:
+def players_of(analyses: Sequence[Analysis], without: Collection[int] = ()) -> IntArray:
     """For each track the first one that hears the same player, mostly itself, shape (tracks,).
 
     Drums are left to `twins`, which knows what stands close to what: tracks of which none is heard as notes are each
@@ -78,13 +78,15 @@ def players_of(analyses: Sequence[Analysis]) -> IntArray:
     Parameters
     ----------
     analyses : sequence of Analysis
+    without : collection of int
+        Numbers of tracks that are known to be drums, whatever they sound like.
     """
     first = np.arange(len(analyses))
     starts_s = [np.sort(rough_starts(each.attacks)) for each in analyses]
     is_notes = [PRESETS[each.material].is_pitched for each in analyses]
     same = {
         (one, other)
-        for one, other in combinations(range(len(analyses)), 2)
+        for one, other in combinations([track for track in range(len(analyses)) if track not in without], 2)
         if (is_notes[one] or is_notes[other]) and _is_one_player(analyses, starts_s, one, other)
     }
     for one, other in sorted(same):

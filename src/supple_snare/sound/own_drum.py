@@ -11,14 +11,24 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
+from supple_snare.sound.fitted import fitted
 from supple_snare.sound.signs import Signs
 from supple_snare.timing.units import FloatArray
 
-_WEIGHTS = {"closeness": 0.315, "first": 0.754, "stands_out": 0.190, "parted": 0.311, "few": 1.436, "share": -2.851}
-_BIAS = -4.64
-"""A logistic regression on 4,000 microphones of 38 kits, with all others of a kit and with some, a third of them far
-and 179 of idle drums; by networks that were not fitted to a kit it errs in 10 of 2,578 that are close, 5 of the idle
-and 3 of 1,308 far ones."""
+FEATURES = ("closeness", "first_ms", "stands_out_db", "parted", "few", "fraction")
+"""Of a microphone:
+
+closeness
+    Log odds that it has a drum, by all that starts in the take (`sources`).
+first_ms
+    How much later another microphone hears what is taken for strokes, in the middle.
+stands_out_db, parted
+    How far the middle of these lies above nearly all other attacks, in level and in log odds.
+few
+    ln of how many there are, at most 8.
+fraction
+    Of all attacks.
+"""
 
 _CLOSENESS = (-8.0, 6.0)
 _STANDS_OUT_DB = (-10.0, 20.0)
@@ -40,18 +50,24 @@ def own_drum_odds(closeness: float, signs: Signs, log_odds: FloatArray) -> float
     log_odds : float array, shape (n,)
         Of each being a stroke, if there is such a drum.
     """
-    own = log_odds > 0.0
-    if not own.any():
+    if not (log_odds > 0.0).any():
         return _NONE
-    found = {
-        "closeness": float(np.clip(closeness, *_CLOSENESS)),
-        "first": float(np.median(signs.first[own])),
-        "stands_out": float(np.clip(_above_rest(signs.level, own), *_STANDS_OUT_DB)),
-        "parted": float(np.clip(_above_rest(log_odds, own), *_PARTED)),
-        "few": math.log(min(int(np.count_nonzero(own)), _ENOUGH)),
-        "share": float(np.mean(own)),
-    }
-    return sum(_WEIGHTS[name] * value for name, value in found.items()) + _BIAS
+    return float(fitted("own_drum", FEATURES).of_columns(drum_features(closeness, signs, log_odds)[None])[0])
+
+
+def drum_features(closeness: float, signs: Signs, log_odds: FloatArray) -> FloatArray:
+    """`FEATURES` of a microphone, shape (features,); parameters as there, and some attack a stroke."""
+    own = log_odds > 0.0
+    return np.array(
+        [
+            np.clip(closeness, *_CLOSENESS),
+            np.median(signs.first[own]),
+            np.clip(_above_rest(signs.level, own), *_STANDS_OUT_DB),
+            np.clip(_above_rest(log_odds, own), *_PARTED),
+            math.log(min(int(np.count_nonzero(own)), _ENOUGH)),
+            np.mean(own),
+        ]
+    )
 
 
 def _above_rest(values: FloatArray, own: NDArray[np.bool_]) -> float:

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bare import Heard
-from supple_snare.sound.judge import PLAIN_ODDS, alone_odds
+from supple_snare.sound.fitted import Fitted, fitted
+from supple_snare.sound.judge import PLAIN_ODDS, SUFFIXES, alone_odds
 from supple_snare.sound.precedence import lead_of_others_ms
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.shapes import likeness, loudness
@@ -150,8 +151,16 @@ class Signs:
 SIGNS = tuple(field.name for field in fields(Signs))
 """Names of the signs, in the order of `Signs.columns`."""
 
+FEATURES = tuple(f"{name}{suffix}" for suffix in SUFFIXES for name in SIGNS)
+"""What the networks for attacks of drums are fitted to (`judge.network_inputs`)."""
+
 _BESIDE_PLAIN_ONES = SIGNS[SIGNS.index("like_own") :]
 """Those that compare attacks with the ones of which the first guess is sure."""
+
+
+def networks() -> Fitted:
+    """The networks for attacks of drums."""
+    return fitted("attacks", FEATURES)
 
 
 def heard_around(analyses: Sequence[Analysis], sources: Sources, track: int, time_s: FloatArray) -> FloatArray:
