@@ -24,6 +24,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 import rooms
+import voices
 from fitting import Cases, Manner, fit, own_attacks, write
 from material import EASY, HARD, Made, Maker, Struck, kits_once, options, read_made, varied
 from supple_snare.sound import own_drum, signs
@@ -39,6 +40,9 @@ NEAR_S, LOOSE_S = 0.010, 0.012
 wrong."""
 
 OF_ATTACKS = Manner((24, 12), rounds=24, decay=0.1, members=5)
+NUMBERS, OF_NUMBERS = "numbers ", 9
+"""One recording in so many is of a kit made of numbers, with that in the place of its name."""
+
 BOUNCES_COUNT = 6
 """Each bounce of a roll counts so often: they are few, and much like what a drum's own ring seems to begin."""
 
@@ -118,7 +122,9 @@ def kept(keep: Path, generator: str, name: str, make: Callable[[], Made]) -> Pat
 
 
 def made_by(kits: Path, kit: str, recipe: Maker, seed: int) -> Made:
-    """Make a recording of a kit."""
+    """Make a recording of a kit of one-shots, or of one made of numbers (`voices`)."""
+    if kit.startswith(NUMBERS):
+        return recipe.build(voices.kit(int(kit.removeprefix(NUMBERS))), seed)
     return recipe.build(kits_once(kits)[kit], seed)
 
 
@@ -156,7 +162,8 @@ def main() -> None:
     recipes += [varied(seed) for seed in range(chosen.varied)]
     jobs = []
     for number, recipe in enumerate(recipes):
-        kit, generator = kits[(5 * number) % len(kits)], "rooms" if isinstance(recipe, rooms.Place) else "material"
+        kit = f"{NUMBERS}{number}" if number % OF_NUMBERS == 0 else kits[(5 * number) % len(kits)]
+        generator = "rooms" if isinstance(recipe, rooms.Place) else "material"
         make = partial(made_by, chosen.kits, kit, recipe, number)
         jobs.append((generator, f"{recipe.name}, {kit}, {number}", make))
     for path in sorted(chosen.takes.glob("**/truth.json")) if chosen.takes else ():

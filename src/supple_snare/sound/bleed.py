@@ -29,6 +29,7 @@ from supple_snare.sound.ringing import is_struck
 from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.signs import networks
 from supple_snare.sound.verdict import Verdict, verdict_of
+from supple_snare.sound.wake import without_bounces
 from supple_snare.sound.weighing import Weighed, weigh_signs
 from supple_snare.timing.units import FloatArray, IntArray
 
@@ -135,7 +136,8 @@ def _judge(weighed: Weighed, *, alone: bool) -> tuple[FloatArray, float]:
         return np.zeros(0), np.inf
     if alone:  # it is as close as there is
         return signs.alone_log_odds(), np.inf
-    log_odds = judged_odds(signs.columns(), signs.log_odds(), networks())
+    odds = judged_odds(signs.columns(), signs.log_odds(), networks())
+    log_odds = without_bounces(odds, signs.in_wake)
     return log_odds, own_drum_odds(weighed.closeness, signs, log_odds)
 
 

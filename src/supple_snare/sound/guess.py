@@ -152,8 +152,8 @@ def _note_features(loud: Rises, drops_db: tuple[float, float], read: Read, rate_
     sound = read(first, round((_LOOK_S[1] - _LOOK_S[0]) * rate_hz))
     power = np.abs(np.fft.rfft(sound * np.hanning(sound.shape[1]), axis=1)) ** 2
     hz_a_bin = rate_hz / sound.shape[1]
-    drops_db = np.clip(drops_db, *_DROP_DB)
-    return np.array([_tonal_fraction(power, hz_a_bin), periodic.mean(), _likeness(power, hz_a_bin), *drops_db])
+    dropped_db = np.clip(drops_db, *_DROP_DB)
+    return np.array([_tonal_fraction(power, hz_a_bin), periodic.mean(), _likeness(power, hz_a_bin), *dropped_db])
 
 
 def _tonal_fraction(power: FloatArray, hz_a_bin: float) -> float:

@@ -18,6 +18,10 @@ _ALONE_LEVEL, _ALONE_RISE, _ALONE_BIAS = 0.304, 0.306, 4.1
 SUFFIXES = ("", "_to_strokes", "_to_bleed")
 """Of the features of the networks: a sign as it is, less what is usual for plain strokes, and for plain bleed."""
 
+_GUESS_WEIGHT = 0.1
+"""Of the first guess in the odds: it knows less than the networks, and errs less where a track is like none they were
+fitted to."""
+
 PLAIN_ODDS = 2.0
 """First guesses, either way, that are sure enough for others to be learned from and compared with."""
 
@@ -56,7 +60,7 @@ def judged_odds(signs: FloatArray, guess: FloatArray, by: Fitted, usual: slice =
     if not len(signs):
         return guess
     inputs = network_inputs(signs, guess, usual_gap(np.array(by.mean)), usual)
-    odds = by.of_columns(inputs)
+    odds = by.of_columns(inputs) + _GUESS_WEIGHT * guess
     return odds - emptiest_place(odds[usual])
 
 

@@ -35,6 +35,10 @@ _STANDS_OUT_DB = (-10.0, 20.0)
 _PARTED = (0.0, 16.0)
 _ENOUGH = 8
 _REST_PERCENT = 90
+_SURELY_ODDS = 1.0
+"""Log odds from which a microphone counts as close to a drum: one that is idle must not be given its neighbour's
+strokes."""
+
 _NONE = -16.0
 
 
@@ -52,7 +56,8 @@ def own_drum_odds(closeness: float, signs: Signs, log_odds: FloatArray) -> float
     """
     if not (log_odds > 0.0).any():
         return _NONE
-    return float(fitted("own_drum", FEATURES).of_columns(drum_features(closeness, signs, log_odds)[None])[0])
+    features = drum_features(closeness, signs, log_odds)
+    return float(fitted("own_drum", FEATURES).of_columns(features[None])[0]) - _SURELY_ODDS
 
 
 def drum_features(closeness: float, signs: Signs, log_odds: FloatArray) -> FloatArray:
