@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from supple_snare.sound.arrivals import Arrivals, find_arrivals
 from supple_snare.sound.likeliest import likeliest_starts
 from tests.conftest import drum
-from tests.sound.test_starts import COUNT, TRUTH, mixed_of, rises_of, some_strokes
+from tests.sound.risen import COUNT, TRUTH, mixed_of, rises_of, some_strokes
 
 
 @given(st.floats(0.0, 0.008), st.integers(0, 100))

@@ -15,7 +15,7 @@ from supple_snare.sound.files import read_recording
 from supple_snare.sound.material import Material
 from supple_snare.sound.one_player import players_of
 from tests.conftest import RATE_HZ, write_microphones
-from tests.sound.test_lines import BEATS_S, across, figures, plucked
+from tests.sound.lines import BEATS_S, across, figures, plucked
 
 NOTES_S = np.sort(np.concatenate([BEATS_S, BEATS_S[::3] + 0.25]))
 

@@ -12,14 +12,14 @@ from supple_snare.sound.files import read_recording
 from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.verdict import Verdict
 from tests.conftest import RATE_HZ, drum_line, write_microphones
-from tests.sound import test_lines
+from tests.sound import lines
 from tests.sound.kits import struck_s, take
-from tests.sound.test_lines import across, plucked
+from tests.sound.lines import across, plucked
 
 
 def judged(folder: Path, tracks: dict[str, np.ndarray]) -> dict[str, Verdict]:
     """Verdicts of tracks, by name."""
-    return test_lines.judged(folder, np.random.default_rng(1), tracks)
+    return lines.judged(folder, np.random.default_rng(1), tracks)
 
 
 def share(of_s: np.ndarray, among_s: np.ndarray) -> float:

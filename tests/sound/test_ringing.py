@@ -13,7 +13,7 @@ from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.material import PRESETS, Material
 from tests.conftest import RATE_HZ, write_microphones
-from tests.sound.test_lines import BEATS_S, KICK_S, SECONDS, SNARE_S, figures, plucked, strokes
+from tests.sound.lines import BEATS_S, KICK_S, SECONDS, SNARE_S, figures, plucked, strokes
 
 TOM_S = np.sort(np.concatenate([SNARE_S[::2] + 0.25, SNARE_S[::2] + 0.375]))
 

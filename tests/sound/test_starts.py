@@ -2,44 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from supple_snare.sound.rises import AFTER_S, BEFORE_S, SHARES, VIEWS, Rises, measure_rises
+from supple_snare.sound.rises import BEFORE_S, SHARES, VIEWS, Rises
 from supple_snare.sound.shapes import agreed_starts, likeness
 from supple_snare.sound.starts import settle_starts
 from supple_snare.timing.units import frozen
 from tests.conftest import RATE_HZ, drum
-
-COUNT = 12
-
-
-def rises_of(strokes: list[np.ndarray], *, before: np.ndarray | None = None, ahead_s: float = 0.0) -> Rises:
-    """How strokes rise that start at second 1, 2, 3 …, alone or over what began about `ahead_s` before."""
-    strays_s = np.random.default_rng(2).uniform(-0.001, 0.001, len(strokes))
-    back, onward = round(BEFORE_S * RATE_HZ), round(AFTER_S * RATE_HZ)
-    windows = np.zeros((len(strokes), back + onward), dtype=np.float32)
-    for window, stroke, stray_s in zip(windows, strokes, strays_s, strict=True):
-        window[back:] += stroke[:onward]
-        if before is not None:
-            ahead = round((ahead_s + stray_s) * RATE_HZ)
-            part = before[: onward + ahead]
-            window[back - ahead : back - ahead + len(part)] += part
-    centres = (np.arange(len(strokes)) + 1) * RATE_HZ
-    return measure_rises(windows, centres, np.full(len(strokes), 12.0, dtype=np.float32), rate_hz=RATE_HZ)
-
-
-def some_strokes(seed: int = 1, levels: tuple[float, float] = (0.3, 1.0)) -> list[np.ndarray]:
-    """Strokes of one drum, loud and soft."""
-    rng = np.random.default_rng(seed)
-    return [drum(rng, 190.0) * rng.uniform(*levels) for _ in range(COUNT)]
-
-
-TRUTH = np.arange(1.0, COUNT + 1.0)
+from tests.sound.risen import COUNT, TRUTH, mixed_of, rises_of, some_strokes
 
 
 def test_strokes_in_the_clear_start_where_they_start():
@@ -159,17 +134,6 @@ def test_few_strokes_over_ring_and_bleed_start_where_they_rise(bleed, every, see
     covered = np.arange(count) % every != 0
     rises = mixed_of(covered, rises_of(strokes, before=sounding, ahead_s=0.043), rises_of(strokes))
     assert np.abs(settle_starts(rises, 0.0) - np.arange(1.0, count + 1.0)).max() < 0.001
-
-
-def mixed_of(mask: np.ndarray, covered: Rises, alone: Rises) -> Rises:
-    """Rises of which those of a mask are covered."""
-    pairs = [(getattr(covered, field.name), getattr(alone, field.name)) for field in fields(Rises)]
-    return Rises(*(frozen(np.where(_like(mask, one), one, other), one.dtype) for one, other in pairs))
-
-
-def _like(mask: np.ndarray, values: np.ndarray) -> np.ndarray:
-    """A mask of rows, shaped to go with an array."""
-    return mask.reshape(-1, *(1 for _ in values.shape[1:]))
 
 
 def test_shares_are_passed_in_their_order():
