@@ -82,8 +82,10 @@ def players_of(analyses: Sequence[Analysis], without: Collection[int] = ()) -> I
         Numbers of tracks that are known to be drums, whatever they sound like.
     """
     first = np.arange(len(analyses))
-    starts_s = [np.sort(rough_starts(each.attacks)) for each in analyses]
     is_notes = [PRESETS[each.material].is_pitched for each in analyses]
+    if not any(is_notes):
+        return first
+    starts_s = [np.sort(rough_starts(each.attacks)) for each in analyses]
     same = {
         (one, other)
         for one, other in combinations([track for track in range(len(analyses)) if track not in without], 2)
@@ -99,8 +101,9 @@ def players_of(analyses: Sequence[Analysis], without: Collection[int] = ()) -> I
 
 def _is_one_player(analyses: Sequence[Analysis], starts_s: Sequence[FloatArray], one: int, other: int) -> bool:
     params = OnePlayerParams()
-    lag_s = _lag_s(starts_s[one], starts_s[other], params)
-    return lag_s is not None and stray_db([analyses[one], analyses[other]], lag_s, params) < params.stray_db
+    both_s, levels = (starts_s[one], starts_s[other]), (analyses[one].levels, analyses[other].levels)
+    lag_s = _lag_s(*both_s, params)
+    return lag_s is not None and stray_db(levels, both_s, lag_s, params) < params.stray_db
 
 
 def _lag_s(one_s: FloatArray, other_s: FloatArray, params: OnePlayerParams) -> float | None:
@@ -109,21 +112,24 @@ def _lag_s(one_s: FloatArray, other_s: FloatArray, params: OnePlayerParams) -> f
     return float(np.median(steady)) if len(steady) >= params.fewest else None
 
 
-def stray_db(analyses: Sequence[Analysis], lag_s: float, params: OnePlayerParams) -> float:
+def stray_db(
+    levels: Sequence[BandLevels], starts_s: Sequence[FloatArray], lag_s: float, params: OnePlayerParams
+) -> float:
     """How far the level of notes in one track strays against another's, band by band; infinite if few are heard.
 
     Parameters
     ----------
-    analyses : sequence of two Analysis
+    levels : sequence of two BandLevels
+    starts_s : sequence of two float arrays
+        When the attacks of each start.
     lag_s : float
         How much later the second hears all.
     params : OnePlayerParams
     """
     later_s = np.array([max(-lag_s, 0.0), max(lag_s, 0.0)])
-    starts_s = [rough_starts(each.attacks) - late for each, late in zip(analyses, later_s, strict=True)]
-    notes_s = merged_moments(starts_s, params.same_note_s)
+    notes_s = merged_moments([each - late for each, late in zip(starts_s, later_s, strict=True)], params.same_note_s)
     notes_s = notes_s[np.unique(np.linspace(0, len(notes_s) - 1, min(len(notes_s), params.most)).astype(int))]
-    heard = [_rise_and_floor(each.levels, notes_s + late) for each, late in zip(analyses, later_s, strict=True)]
+    heard = [_rise_and_floor(each, notes_s + late) for each, late in zip(levels, later_s, strict=True)]
     rise, floor = (np.stack(each, axis=1) for each in zip(*heard, strict=True))
     loudness = rise.sum(axis=2)
     loud = (loudness > _power(-params.loud_db) * np.percentile(loudness, _LOUD_PERCENT, axis=0)).any(axis=1)
