@@ -26,7 +26,7 @@ from numpy.typing import NDArray
 import rooms
 import voices
 from fitting import Cases, Manner, fit, own_attacks, write
-from material import EASY, HARD, Made, Maker, Struck, kits_once, options, read_made, varied
+from material import EASY, HARD, Case, Made, Maker, Struck, kits_once, options, read_made, varied
 from supple_snare.sound import own_drum, signs
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.files import read_recording
@@ -125,7 +125,7 @@ def made_by(kits: Path, kit: str, recipe: Maker, seed: int) -> Made:
     """Make a recording of a kit of one-shots, or of one made of numbers (`voices`)."""
     if kit.startswith(NUMBERS):
         return recipe.build(voices.kit(int(kit.removeprefix(NUMBERS))), seed)
-    return recipe.build(kits_once(kits)[kit], seed)
+    return Case(kits, kit, recipe, seed).make()
 
 
 def tracks_of(path: Path) -> list[Track]:

@@ -22,7 +22,7 @@ import numpy as np
 import rooms
 from bands import made_band
 from fitting import Cases, Manner, fit, write
-from material import HARD, RATE_HZ, Made, kits_once, options, read_made
+from material import HARD, RATE_HZ, Case, Made, kits_once, options, read_made
 from notes import HELD, lay_line, load_notes
 from players import CHORD, SINGLE, STRUM, cabinet, close, direct, far, finished, played
 from supple_snare.sound.attacks import analyse
@@ -32,16 +32,16 @@ from supple_snare.sound.guess import FEATURES
 WAYS = (direct, cabinet, close, far)
 MANNERS = (SINGLE, CHORD, STRUM)
 FOLDS = 5
-Case = tuple[str, list[np.ndarray], bool]
+Sounds = tuple[str, list[np.ndarray], bool]
 """The kit or instrument, the features of each of some tracks, and whether these are of notes."""
 
 
-def of_drums(kit: str, make: Callable[[], Made]) -> list[Case]:
+def of_drums(kit: str, make: Callable[[], Made]) -> list[Sounds]:
     """All tracks of one recording of drums."""
     return [(kit, list(_features(make()).values()), False)]
 
 
-def of_band(kits: Path, notes: Path, seed: int) -> list[Case]:
+def of_band(kits: Path, notes: Path, seed: int) -> list[Sounds]:
     """All tracks of a kit and three players."""
     _, band, lines = made_band(kits_once(kits), notes, seed)
     features = _features(band)
@@ -51,7 +51,7 @@ def of_band(kits: Path, notes: Path, seed: int) -> list[Case]:
     return [(f"band {seed}", drums, False), (f"band {seed}", players, True)]
 
 
-def of_short(folder: Path, instrument: str, seed: int) -> list[Case]:
+def of_short(folder: Path, instrument: str, seed: int) -> list[Sounds]:
     """Short notes of an instrument, ended hard, one soon after the other."""
     rng = np.random.default_rng(seed)
     at_s = np.arange(0.5, 12.0, 15.0 / rng.uniform(85.0, 103.0))
@@ -60,7 +60,7 @@ def of_short(folder: Path, instrument: str, seed: int) -> list[Case]:
     return [(instrument, list(_features(made).values()), True)]
 
 
-def of_line(folder: Path, instrument: str, seed: int) -> list[Case]:
+def of_line(folder: Path, instrument: str, seed: int) -> list[Sounds]:
     """One line of an instrument."""
     rng = np.random.default_rng(seed)
     manner = SINGLE if instrument in HELD or "bass" in instrument else MANNERS[seed % len(MANNERS)]
@@ -74,12 +74,8 @@ def _features(made: Made) -> dict[str, np.ndarray]:
         return {path.stem: analyse(read_recording(path)).note_features for path in made.write(Path(folder))}
 
 
-def _call(make: Callable[[], list[Case]]) -> list[Case]:
+def _call(make: Callable[[], list[Sounds]]) -> list[Sounds]:
     return make()
-
-
-def _made(kits: Path, kit: str, recipe: rooms.Place, seed: int) -> Made:
-    return recipe.build(kits_once(kits)[kit], seed)
 
 
 def main() -> None:
@@ -90,11 +86,11 @@ def main() -> None:
     parser.add_argument("--write", action="store_true", help="put the model into the program")
     chosen = parser.parse_args()
     kits = sorted(kits_once(chosen.kits))
-    jobs: list[Callable[[], list[Case]]] = []
+    jobs: list[Callable[[], list[Sounds]]] = []
     for seed in range(chosen.seeds):
         for number, recipe in enumerate((*HARD, *rooms.PLACES)):
             kit = kits[(5 * number + seed) % len(kits)]
-            jobs.append(partial(of_drums, kit, partial(_made, chosen.kits, kit, recipe, 50 + seed)))
+            jobs.append(partial(of_drums, kit, Case(chosen.kits, kit, recipe, 50 + seed).make))
         for instrument in sorted(path.name for path in chosen.notes.iterdir()):
             jobs.append(partial(of_short, chosen.notes, instrument, seed))
             jobs += [partial(of_line, chosen.notes, instrument, 10 * seed + take) for take in range(3)]

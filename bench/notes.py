@@ -166,15 +166,20 @@ def told(row: Row) -> str:
     )
 
 
-def main() -> None:
-    """One row an instrument and manner, or an instrument."""
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+def note_options(description: str | None, seeds: int, each: str) -> argparse.ArgumentParser:
+    """The options of measurements of notes, with so many seeds by default; `each` is what --each prints besides."""
+    parser = argparse.ArgumentParser(description=description, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--notes", type=Path, required=True)
     parser.add_argument("--only", default="")
-    parser.add_argument("--seeds", type=int, default=1)
+    parser.add_argument("--seeds", type=int, default=seeds)
     parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--each", action="store_true", help="also print every manner of playing")
-    chosen = parser.parse_args()
+    parser.add_argument("--each", action="store_true", help=f"also print every {each}")
+    return parser
+
+
+def main() -> None:
+    """One row an instrument and manner, or an instrument."""
+    chosen = note_options(__doc__, 1, "manner of playing").parse_args()
     instruments = sorted(path.name for path in chosen.notes.iterdir() if path.is_dir() and chosen.only in path.name)
     print(f"{'instrument':34}F       prec   recall middle  stray  90 %   soft later (ms)")
     with ProcessPoolExecutor(chosen.jobs) as pool:

@@ -10,7 +10,6 @@ double one another and do not hear each other, or who bleed into each other's mi
 
 from __future__ import annotations
 
-import argparse
 from collections.abc import Callable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
@@ -23,7 +22,7 @@ from scipy.signal import butter, fftconvolve, iirpeak, lfilter, sosfilt
 
 from finders import program
 from material import RATE_HZ, Made, Sound, Struck, score, start_of
-from notes import load_notes
+from notes import load_notes, note_options
 from supple_snare.timing.hits import Kind
 
 WIDE_S, NEAR_S = 0.050, 0.020
@@ -243,13 +242,7 @@ def told(name: str, rows: Sequence[Heard]) -> str:
 
 def main() -> None:
     """One row a scene, and one a take of it."""
-    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("--notes", type=Path, required=True)
-    parser.add_argument("--only", default="")
-    parser.add_argument("--seeds", type=int, default=4)
-    parser.add_argument("--jobs", type=int, default=2)
-    parser.add_argument("--each", action="store_true", help="also print every track of every take")
-    chosen = parser.parse_args()
+    chosen = note_options(__doc__, 4, "track of every take").parse_args()
     scenes = [scene for scene in SCENES if chosen.only in scene.name]
     print(f"{'':34}F 50 ms (mean, worst)  20 ms       middle (ms)")
     with ProcessPoolExecutor(chosen.jobs) as pool:
