@@ -135,7 +135,7 @@ def tracks_of(path: Path) -> list[Track]:
 
 def _tracks(take: Take) -> list[Track]:
     found = []
-    for name, each in zip(take.names, weigh_signs(take.analyses)[1], strict=True):
+    for name, each in zip(take.names, weigh_signs(take.analyses).tracks, strict=True):
         if each.signs is None:
             continue
         struck = take.struck.get(name, Struck(np.zeros(0), np.zeros(0), np.zeros(0, dtype=str)))

@@ -72,6 +72,15 @@ def choose_flam(window: Window) -> None:
     window.page.show_time(float(hits.time_s[grace]))
 
 
+def choose_alike(window: Window) -> None:
+    """A ghost note of the snare and all that sounds like it."""
+    view = window.work.view
+    assert view is not None
+    key = next(track.key for track in view.tracks if track.name == "Snare")
+    hits = view.hits[key].of_kind(Kind.PLAYED)
+    choose_hit(window.work, key, float(hits.time_s[np.argmax(hits.confidence * hits.ghost)]))
+
+
 def choose_overhead(window: Window) -> None:
     """One side of the pair above the kit."""
     session = window.work.session
@@ -172,6 +181,7 @@ PREPARE: dict[str, Callable[[Window], None]] = {
     "proof": look_at_doubt,
     "listening": listen,
     "recovery": lose,
+    "hits": choose_alike,
     "loupe": choose_flam,
     "overhead": choose_overhead,
     "measure": lambda window: window.measures.choose("slots"),

@@ -88,8 +88,8 @@ def test_the_program_finds_what_was_played(truth):
     stages = Stages()
     for _track, ear in stages.missing(session, session.tracks_of(drums)):
         stages.learn(ear, analyse(ear))
-    for _group, ears, analyses in stages.unjudged(session):
-        stages.learn_verdicts(ears, judge_group(ears, analyses))
+    for _group, ensemble, analyses in stages.unjudged(session):
+        stages.learn_verdicts(ensemble, judge_group(ensemble.ears, analyses))
     view = stages.view(session, drums)
     for track in view.tracks[:3]:
         player = track.recording.path.stem.replace("-", " ")

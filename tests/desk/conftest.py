@@ -18,7 +18,7 @@ from supple_snare.desk.window import Window
 from supple_snare.session.grid_edits import with_grid
 from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import judge_group
-from supple_snare.sound.ear import Ear
+from supple_snare.sound.ear import Ear, Ensemble
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.grid import Grid
@@ -90,7 +90,7 @@ def ready(window: Window, take: Take, heard: dict[str, Analysis], judged: list[V
     ears = tuple(Ear.of(read_recording(path.resolve())) for path in take.files)
     for ear, path in zip(ears, take.files, strict=True):
         window.work.stages.learn(ear, heard[path.name])
-    window.work.stages.learn_verdicts(ears, judged)
+    window.work.stages.learn_verdicts(Ensemble(ears), judged)
     window.work.do("Grid", with_grid(window.work.session, Grid(take.tempo_bpm, take.first_beat_s)))
     window.work.add_files(list(take.files), group_name="Drums")
     settle(window)

@@ -16,6 +16,8 @@ from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.level_chart import set_limit
 from supple_snare.desk.loupe import SPANS_MS
 from supple_snare.desk.page_painter import hit_lanes
+from supple_snare.session.cache import read_arrays, write_arrays
+from supple_snare.session.judged import FILE_NAME
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.timing.hits import Kind, Origin
 from tests.desk.conftest import settle, wait_until
@@ -260,7 +262,7 @@ class TestChecking:
         """Of all leads, forward and back."""
         monkeypatch.setattr(hit_tools, "DOUBTFUL", 0.99999)
         view = hits.work.view
-        expected = sorted(float(time) for key in view.columns for time in hit_tools.doubtful_s(view.hits[key]))
+        expected = sorted(float(time) for key in view.columns for time in hit_tools.doubtful_s(hits.work, key))
         assert len(expected) > 2
         seen = []
         for _ in expected:
@@ -371,7 +373,7 @@ class TestListening:
         assert np.array_equal(view.hits[room].time_s, view.hits[snare].time_s)
         assert hits.work.stages.peaks(hits.work.session.track(room)) is own
         assert card_of(hits)._source.text() == "Snare"
-        assert card_of(hits)._facts.text().endswith("Hears the same drum as Snare.")
+        assert "which Snare hears too" in card_of(hits)._facts.text()
 
     def test_band_and_sound_are_listened_to_anew(self, hits):
         """Each makes a step that can be undone; a band turned round is refused."""
@@ -435,3 +437,91 @@ class TestSections:
         own = hits.work.session.groups[0].section_leads
         assert own[0].leads[:2] == (second, first)
         assert hits.work.view.leads[:2] == (first, second)
+
+
+class TestAlike:
+    """One correction offered for all that sounds like it."""
+
+    def test_a_class_of_hits_is_removed_and_counted_again_in_one_step_each(self, hits):
+        """By the keys, on the chosen track alone; what is alike was not mended before."""
+        work, key = hits.work, hit_tools.chosen_track(hits.work)
+        played = chosen(hits).of_kind(Kind.PLAYED)
+        hit_tools.choose_hit(work, key, float(played.time_s[np.argmax(played.confidence)]))
+        like_s = hit_tools.alike_to_chosen_s(work)
+        assert len(like_s) > 2
+        card = card_of(hits)
+        assert str(len(like_s)) in card._remove_alike.text()
+        assert not card._promote_alike.isEnabled()
+        before = len(played)
+        QTest.keyClick(hits, Qt.Key.Key_Delete, Qt.KeyboardModifier.ShiftModifier)
+        assert len(chosen(hits).of_kind(Kind.PLAYED)) == before - len(like_s) - 1
+        work.undo()
+        assert len(chosen(hits).of_kind(Kind.PLAYED)) == before
+        bleed = chosen(hits).of_kind(Kind.BLEED)
+        hit_tools.choose_hit(work, key, float(bleed.time_s[np.argmax(bleed.confidence)]))
+        count = len(hit_tools.alike_to_chosen_s(work))
+        QTest.keyClick(hits, Qt.Key.Key_Return, Qt.KeyboardModifier.ShiftModifier)
+        assert len(work.session.track(key).added_s) == count + 1
+
+
+class TestRoles:
+    """What each track is taken for, and what it is said to be."""
+
+    def test_a_track_says_what_it_is_taken_for_and_how_sure_that_is(self, hits):
+        """In words that name the tracks it hears."""
+        assert "Close to a drum of its own" in card_of(hits)._facts.text()
+        assert "% sure" in card_of(hits)._facts.text()
+
+    def test_a_role_given_by_hand_judges_the_group_anew(self, hits):
+        """One step, which can be undone; the words say who decided."""
+        work, key = hits.work, hit_tools.chosen_track(hits.work)
+        card = card_of(hits)
+        card._drum.setCurrentIndex(card._drum.findData(""))
+        settle(hits)
+        assert not len(work.view.hits[key].of_kind(Kind.PLAYED))
+        work.look(track=key)
+        assert "set by hand" in card_of(hits)._facts.text()
+        work.undo()
+        assert len(work.view.hits[key].of_kind(Kind.PLAYED))
+
+
+class TestRejudged:
+    """A session opened by a version that judges otherwise."""
+
+    @pytest.fixture
+    def reopened(self, ready, tmp_path):
+        """A saved session beside which one hit less stands than is judged now."""
+        work, folder = ready.work, tmp_path / "session"
+        assert work.save_as(folder)
+        settle(ready)
+        wait_until((folder / FILE_NAME).is_file)
+        key = work.view.leads[0]
+        arrays = dict(read_arrays(folder / FILE_NAME))
+        name = next(name for name in arrays if name.endswith(f"/played/{key}"))
+        write_arrays(folder / FILE_NAME, arrays | {name: arrays[name][1:]})
+        ready.doors.begin()
+        ready.doors.open_paths([folder])
+        settle(ready)
+        wait_until(lambda: "judged differently" in ready.message.text)
+        return ready, key, float(arrays[name][0])
+
+    def test_it_is_told_and_looked_at(self, reopened):
+        """The first of them is chosen, and stands among the doubts."""
+        window, key, time_s = reopened
+        window.message.acts[0].click()
+        assert window.work.looks.step == "hits"
+        assert window.work.looks.hit == (key, pytest.approx(time_s, abs=1e-6))
+        assert time_s in hit_tools.doubtful_s(window.work, key)
+
+    def test_it_is_kept_as_it_was_in_one_step(self, reopened):
+        """By a correction; the next opening says nothing."""
+        window, key, time_s = reopened
+        window.message.acts[1].click()
+        assert window.work.session.track(key).removed_s == (pytest.approx(time_s),)
+        folder = window.work.folder
+        settle(window)
+        window.message.hide()
+        window.doors.begin()
+        window.doors.open_paths([folder])
+        settle(window)
+        assert window.message.isHidden()

@@ -17,7 +17,7 @@ from supple_snare.session.document import Session
 from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
-from supple_snare.sound.ear import Ear
+from supple_snare.sound.ear import Ear, Ensemble
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.joining import CutSettings, Told
 from tests.conftest import alike
@@ -43,7 +43,7 @@ def test_everything_comes_back_as_it_was_made(heard, tmp_path):
     for ear, analysis in zip(ears, analyses, strict=True):
         stages.learn(ear, analysis)
     verdicts = judge_bleed(analyses)
-    stages.learn_verdicts(ears, verdicts)
+    stages.learn_verdicts(Ensemble(ears), verdicts)
     request = cut_request(session, stages.view(session, session.groups[0]))
     cut = cut_of_request(request)
     for make in (lambda value: lambda: value, lambda _value: refuse):
@@ -51,7 +51,7 @@ def test_everything_comes_back_as_it_was_made(heard, tmp_path):
         cache.beside = tmp_path
         for ear, analysis in zip(ears, analyses, strict=True):
             assert alike(cache.analysis(ear, make(analysis)), analysis)
-        assert alike(cache.verdicts(ears, make(verdicts)), verdicts)
+        assert alike(cache.verdicts(Ensemble(ears), make(verdicts)), verdicts)
         assert alike(cache.cut(request, make(cut)), cut)
 
 

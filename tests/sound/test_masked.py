@@ -64,10 +64,8 @@ def test_strokes_on_bleed_are_found_where_they_begin(folder, monkeypatch):
 
 def test_a_later_start_is_looked_for_in_what_is_not_its_own(folder):
     """Within some 30 ms after what had begun; what is its own stays where it is, and all does where nothing is."""
-    _drums, weighed = weigh_signs(
-        [analyse(read_recording(folder / f"{name}.wav")) for name in ("snare", "kick", "tom")]
-    )
-    snare = weighed[0]
+    names = ("snare", "kick", "tom")
+    snare = weigh_signs([analyse(read_recording(folder / f"{name}.wav")) for name in names]).tracks[0]
     own = np.abs(snare.start_s[:, None] - SNARE_S).min(axis=1) < 0.005
     later_s = starts_later(snare.bare, snare.others, snare.start_s, own)
     by_ms = 1000.0 * (later_s - snare.start_s)

@@ -23,7 +23,7 @@ from supple_snare.session.recordings import Now, Trouble, check_file, files_of, 
 from supple_snare.session.stages import Stages
 from supple_snare.sound.attacks import Analysis, Progress, analyse, part_of
 from supple_snare.sound.bleed import judge_group
-from supple_snare.sound.ear import Ear
+from supple_snare.sound.ear import Ear, Ensemble
 from supple_snare.sound.fingerprint import Fingerprint
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.notes import Notes
@@ -90,9 +90,9 @@ class Hearing(QObject):
             if all(self.is_good(recording.path) for recording in ear.recordings):
                 listen = partial(_analysis, self.cache, ear)
                 self._ask(("listen", ear), f"Listening to {track.name}", listen, self._analysed)
-        for group, ears, analyses in self.stages.unjudged(session):
-            compare = partial(_verdicts, self.cache, ears, analyses)
-            self._ask(("compare", ears), f"Comparing the tracks of {group.name}", compare, self._judged)
+        for group, ensemble, analyses in self.stages.unjudged(session):
+            compare = partial(_verdicts, self.cache, ensemble, analyses)
+            self._ask(("compare", ensemble), f"Comparing the tracks of {group.name}", compare, self._judged)
 
     def find(self, folders: Sequence[Path], done: Callable[[dict[Path, Path]], None]) -> None:
         """Look in folders for the files that are not where they were."""
@@ -175,8 +175,8 @@ class Hearing(QObject):
         self.hear(self._session)
         self.heard.emit()
 
-    def _judged(self, ears: tuple[Ear, ...], verdicts: list[Verdict]) -> None:
-        self.stages.learn_verdicts(ears, verdicts)
+    def _judged(self, ensemble: Ensemble, verdicts: list[Verdict]) -> None:
+        self.stages.learn_verdicts(ensemble, verdicts)
         self.heard.emit()
 
 
@@ -192,6 +192,6 @@ def _analysis(cache: Cache, ear: Ear, progress: Progress) -> Analysis:
     return cache.analysis(ear, partial(analyse, ear, progress))
 
 
-def _verdicts(cache: Cache, ears: tuple[Ear, ...], analyses: list[Analysis], progress: Progress) -> list[Verdict]:
+def _verdicts(cache: Cache, ensemble: Ensemble, analyses: list[Analysis], progress: Progress) -> list[Verdict]:
     progress(0.0)
-    return cache.verdicts(ears, partial(judge_group, ears, analyses))
+    return cache.verdicts(ensemble, partial(judge_group, ensemble.ears, analyses, dict(ensemble.given)))

@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 from bisect import bisect_left, bisect_right
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 import numpy as np
+from numpy.typing import NDArray
 
+from supple_snare.desk import theme
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session import edits
-from supple_snare.session.mending import snap_to_attack
+from supple_snare.session.document import Session
+from supple_snare.session.mending import alike_s, near_any, snap_to_attack
 from supple_snare.timing.hits import Hits, Kind, Origin
 from supple_snare.timing.units import FloatArray
+
+Edit = Callable[[Session, str, Iterable[float]], Session]
+Which = Callable[[Hits], NDArray[np.bool_]]
 
 DOUBTFUL = 0.7
 """A hit whose kind is less certain than this is worth a look."""
@@ -51,7 +57,8 @@ def step_hit(work: Workspace, steps: int, *, doubtful: bool = False) -> float | 
         return None
     keys = view.columns or (key,)
     if doubtful:
-        stops = [(float(time), other) for other in keys for time in doubtful_s(view.hits[other])]
+        rejudged = {key for key, _time_s in work.looks.rejudged if key in view.hits}
+        stops = [(float(time), other) for other in {*keys, *rejudged} for time in doubtful_s(work, other)]
     else:
         hits = view.hits[key]
         stops = [(float(time), key) for time in hits.time_s[hits.kind != Kind.BLEED]]
@@ -67,9 +74,15 @@ def step_hit(work: Workspace, steps: int, *, doubtful: bool = False) -> float | 
     return time_s
 
 
-def doubtful_s(hits: Hits) -> FloatArray:
-    """Times of the hits whose kind is not certain; nobody doubts those placed by hand."""
-    return np.asarray(hits.time_s[(hits.confidence < DOUBTFUL) & (hits.origin == Origin.FOUND)])
+def doubtful_s(work: Workspace, key: str) -> FloatArray:
+    """Times of the hits of a track whose kind is not certain, or is judged otherwise than before; nobody doubts those
+    mended by hand."""
+    view = work.view
+    assert view is not None
+    hits = view.hits[key]
+    rejudged_s = [time_s for other, time_s in work.looks.rejudged if other == key]
+    doubtful = (hits.confidence < DOUBTFUL) | near_any(hits.time_s, rejudged_s)
+    return np.asarray(hits.time_s[doubtful & (hits.origin == Origin.FOUND)])
 
 
 def add_hit(work: Workspace, time_s: float, *, exact: bool = False) -> None:
@@ -118,6 +131,40 @@ def restore_hits(work: Workspace) -> None:
     work.do(label, changed)
 
 
+def alike_to_chosen_s(work: Workspace) -> FloatArray:
+    """Times of the hits of the chosen track that sound like the chosen one and are judged as it was."""
+    chosen, view = chosen_hit(work), work.view
+    if chosen is None or view is None or chosen[0] not in view.verdicts:
+        return np.zeros(0)
+    key, index = chosen
+    return alike_s(work.session.track(key), view.verdicts[key], float(view.hits[key].time_s[index]))
+
+
+def remove_alike(work: Workspace) -> None:
+    """Take the chosen hit away, and all that sound like it."""
+    _mend_alike(work, "Remove", edits.remove_hits, lambda hits: hits.kind != Kind.BLEED)
+
+
+def promote_alike(work: Workspace) -> None:
+    """Count the chosen bleed as played, and all that sounds like it."""
+    _mend_alike(work, "Count as played", edits.add_hits, lambda hits: hits.kind != Kind.PLAYED)
+
+
+def _mend_alike(work: Workspace, label: str, edit: Edit, which: Which) -> None:
+    chosen, view = chosen_hit(work), work.view
+    if chosen is None or view is None:
+        work.tell("Select a hit first: click its mark on the page or in the chart.")
+        return
+    key, index = chosen
+    hits, like_s = view.hits[key], np.append(alike_to_chosen_s(work), view.hits[key].time_s[index])
+    times = hits.time_s[which(hits) & np.isin(hits.time_s, like_s)].tolist()
+    name = work.session.track(key).name
+    if not times:
+        work.tell(f"All hits of {name} that sound alike are so already.")
+        return
+    work.do(f"{label}: {theme.counted(len(times), 'hit')} of {name} that sound alike", edit(work.session, key, times))
+
+
 def nudge_hit(work: Workspace, by_s: float) -> None:
     """Move the chosen hit a little."""
     if (hit := _hit_or_word(work)) is not None:
@@ -154,8 +201,8 @@ def _mend(
     work: Workspace,
     label: str,
     past: str,
-    edit: Callable[..., object],
-    which: Callable[[Hits], np.ndarray[tuple[int], np.dtype[np.bool_]]],
+    edit: Edit,
+    which: Which,
 ) -> None:
     view, key, looks = work.view, chosen_track(work), work.looks
     if view is None or key is None:
@@ -176,7 +223,7 @@ def _mend(
     if not times:
         work.tell(f"There is nothing to be {past} on {work.session.track(key).name} there.")
         return
-    work.do(words, edit(work.session, key, times))  # type: ignore[arg-type]
+    work.do(words, edit(work.session, key, times))
 
 
 def _stroke_near(work: Workspace, key: str, time_s: float) -> float | None:

@@ -6,6 +6,7 @@ import numpy as np
 
 from supple_snare.desk import theme
 from supple_snare.desk.workspace import Workspace
+from supple_snare.session.roles import RoleKind, role_of
 from supple_snare.timing.hits import Kind, Origin
 from supple_snare.timing.tighten import Kept
 
@@ -31,6 +32,30 @@ def describe_hit(work: Workspace, key: str, index: int) -> str:
         words += f" · rises {float(hits.sharpness[index]):.0f} dB a ms"
     late_ms = 1000.0 * float(hits.landing_s[index] - hits.time_s[index])
     return words + (f" · lands {late_ms:.1f} ms after its start" if late_ms > 0.05 else "")
+
+
+def describe_role(work: Workspace, key: str) -> str:
+    """What a track is taken for, how sure that is, and what else it hears, in a sentence or two."""
+    view = work.view
+    assert view is not None
+    role, later_s = role_of(view, key), view.verdicts[key].later_s
+    same = theme.listed([work.session.name_of(other) for other in role.same_as])
+    words = {
+        RoleKind.CLOSE: "Close to a drum of its own" + (f", which {same} hears too" if same else ""),
+        RoleKind.SECOND: f"Second microphone of {same}",
+        RoleKind.NOTES: f"Holds the same line as {same}" if same else "Holds a line of notes",
+        RoleKind.KIT: "Hears the whole kit",
+        RoleKind.FAR: "Close to no drum that is struck",
+    }[role.kind]
+    if role.is_given:
+        words += " (set by hand)"
+    elif role.probability is not None:
+        words += f" ({min(100.0 * role.probability, 99.0):.0f} % sure)"
+    if later_s:
+        words += f", {1000.0 * later_s:.1f} ms late: its strokes are timed by so much earlier"
+    if role.hears:
+        words += f"; also hears {theme.listed([work.session.name_of(other) for other in role.hears])}"
+    return words + "."
 
 
 def describe_leads(work: Workspace, stroke: int) -> str:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QToolTip
 
 from supple_snare.desk import theme
 from supple_snare.desk.grab import TREMBLE_PX
-from supple_snare.desk.hit_tools import choose_hit, chosen_hit, chosen_track, doubtful_s
+from supple_snare.desk.hit_tools import alike_to_chosen_s, choose_hit, chosen_hit, chosen_track, doubtful_s
 from supple_snare.desk.in_words import describe_hit
 from supple_snare.desk.shapes import draw_lines
 from supple_snare.desk.stamps import put
@@ -78,7 +78,7 @@ class LevelChart(TakeChart):
         painter = QPainter(self)
         painter.fillRect(self.rect(), theme.SHEET)
         ready = key is not None and work.view is not None
-        words = "● played · ○ bleed · ⁄ grace or in a roll · brass ring: doubtful · drag the line: level limit"
+        words = "● played · ○ bleed · ⁄ grace or in a roll · ◎ doubtful · □ like the chosen one · drag: level limit"
         title = f"Levels of {work.session.track(key).name}" if key else "Levels"
         self._paint_title(painter, title, words if ready else "")
         self._paint_axes(painter)
@@ -104,7 +104,7 @@ class LevelChart(TakeChart):
         view = self._workspace.view
         assert view is not None
         hits, session = view.hits[key], self._workspace.session
-        depends = (hits, self.size(), session.grid, session.length_s)
+        depends = (hits, self._workspace.looks.rejudged, self.size(), session.grid, session.length_s)
         if self._layer is None or self._layer[0] != depends:
             layer = self._blank(Qt.GlobalColor.transparent)
             painter = QPainter(layer)
@@ -116,7 +116,7 @@ class LevelChart(TakeChart):
             painter.setPen(QPen(theme.INK, 1.4))
             rest = ~bleed & ~played
             draw_lines(painter, x[rest] - 3.0, y[rest] + 3.0, x[rest] + 3.0, y[rest] - 3.0)
-            doubtful = np.isin(hits.time_s, doubtful_s(hits))
+            doubtful = np.isin(hits.time_s, doubtful_s(self._workspace, key))
             put(painter, x[doubtful], y[doubtful], theme.BRASS, 5.0, ring=True)
             painter.end()
             self._layer = (depends, layer)
@@ -152,6 +152,16 @@ class LevelChart(TakeChart):
         if view is None or chosen is None or chosen[0] != key:
             return
         hits, index = view.hits[key], chosen[1]
+        like = np.isin(hits.time_s, alike_to_chosen_s(self._workspace))
+        put(
+            painter,
+            self._x(hits.time_s[like]),
+            self._y(hits.level_db[like]),
+            theme.BRASS_TEXT,
+            4.5,
+            square=True,
+            ring=True,
+        )
         painter.setPen(QPen(theme.BRASS, 2))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawEllipse(QPointF(float(self._x(hits.time_s[index])), float(self._y(hits.level_db[index]))), 7, 7)

@@ -25,6 +25,8 @@ class Looks:
         Time of the selected stroke.
     hit : (str, float) or None
         Track and time of the chosen hit.
+    rejudged : tuple of (str, float)
+        Track and time of hits that are judged otherwise than when the session was last open.
     hearing : bool
         Whether a chosen hit is heard at once, in a short loop.
     around_s : float or None
@@ -70,6 +72,7 @@ class Looks:
     tightened: bool = True
     selected_s: float | None = None
     hit: tuple[str, float] | None = None
+    rejudged: tuple[tuple[str, float], ...] = ()
     hearing: bool = False
     around_s: float | None = None
     around_beats: float = 0.0

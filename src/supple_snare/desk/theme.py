@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 import numpy as np
@@ -56,6 +57,15 @@ def counted(count: int, thing: str) -> str:
     ('1 hit', '2 hits')
     """
     return f"{count} {thing}{'' if count == 1 else 's'}"
+
+
+def listed(names: Sequence[str]) -> str:
+    """Names in words.
+
+    >>> listed(["Kick"]), listed(["Kick", "Snare", "Hat"])
+    ('Kick', 'Kick, Snare and Hat')
+    """
+    return " and ".join(filter(None, (", ".join(names[:-1]), *names[-1:])))
 
 
 def signed(value: float, digits: int = 0) -> str:

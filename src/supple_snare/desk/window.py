@@ -55,6 +55,7 @@ from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player
 from supple_snare.desk.programmes import Programmes
 from supple_snare.desk.recent import fill_recent, remember_session
+from supple_snare.desk.rejudged import RejudgedNotice
 from supple_snare.desk.section_menu import SectionButton, draw_selection, split_here
 from supple_snare.desk.snapshot_menu import exchange, fill_snapshots, lay_behind, with_newest
 from supple_snare.desk.step_list import show_steps
@@ -168,6 +169,7 @@ class Window(QMainWindow):
         self.message = MessageBar(self._chart_sheet)
         self.doors = Doors(work, self, self.message)
         self._troubles = Troubles(work, self, self.message)
+        self._rejudged = RejudgedNotice(work, self.message)
 
     def _middle(self) -> QVBoxLayout:
         """Page, loupe and chart, one above the other."""
@@ -315,6 +317,8 @@ class Window(QMainWindow):
         menu.addSeparator()
         act("Remove hits", lambda: hand.mend(hit_tools.remove_hits), "Delete", "Backspace")
         act("Count bleed as played, or answer a doubt with fine", hand.take, "Return", "Enter")
+        act("Remove the hit and all that sound alike", lambda: hand.mend(hit_tools.remove_alike), "Shift+Delete")
+        act("Count the bleed and all that sounds alike", lambda: hand.mend(hit_tools.promote_alike), "Shift+Return")
         act("Restore hits as found", lambda: hand.mend(hit_tools.restore_hits), "R")
         menu.addSeparator()
         act("Hit or stroke 1 ms later", lambda: hand.nudge(1.0), "Alt+Right")

@@ -11,7 +11,7 @@ import hashlib
 import io
 import os
 import zipfile
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from functools import lru_cache, partial
 from pathlib import Path
 from tokenize import TokenError
@@ -28,10 +28,10 @@ from supple_snare.disk.replacing import replacing
 from supple_snare.session.cutting import CutRequest
 from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.cut import Cut
-from supple_snare.sound.ear import Ear
+from supple_snare.sound.ear import Ear, Ensemble
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.material import Material
-from supple_snare.sound.novelty import BandLevels
+from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.sound.peaks import Peaks
 from supple_snare.sound.rises import Rises
 from supple_snare.sound.sides import in_stereo
@@ -73,11 +73,12 @@ class Cache:
         frames = ear.frames
         return self._get(self._ear_key(ear), partial(_analysis_of, frames=frames), _arrays_of_analysis, make)
 
-    def verdicts(self, ears: Sequence[Ear], make: Callable[[], list[Verdict]]) -> list[Verdict]:
+    def verdicts(self, ensemble: Ensemble, make: Callable[[], list[Verdict]]) -> list[Verdict]:
         """What is made of the attacks of a group."""
-        keys = [self._ear_key(ear) for ear in ears]
-        key = _key("verdicts", *keys, repr(sorted(map(sorted, in_stereo(ears))))) if all(keys) else ""
-        return self._get(key, partial(_verdicts_of, count=len(ears)), _arrays_of_verdicts, make)
+        keys = [self._ear_key(ear) for ear in ensemble.ears]
+        told = repr((sorted(map(sorted, in_stereo(ensemble.ears))), ensemble.given))
+        key = _key("verdicts", *keys, told) if all(keys) else ""
+        return self._get(key, partial(_verdicts_of, count=len(ensemble.ears)), _arrays_of_verdicts, make)
 
     def cut(self, request: CutRequest, make: Callable[[], Cut]) -> Cut:
         """The seams of a group."""
@@ -219,13 +220,15 @@ def _analysis_of(arrays: Arrays, *, frames: int) -> Analysis:
     )
 
 
-_VERDICT_ARRAYS = ("time_s", "level_db", "log_odds", "sharpness")
+_VERDICT_ARRAYS = ("time_s", "level_db", "log_odds", "sharpness", "spectrum_db")
 _VERDICT_FACTS: dict[str, type] = {
     "is_far": np.bool_,
     "is_wide": np.bool_,
     "later_s": np.float64,
     "centre_hz": np.float64,
     "drum": np.int64,
+    "own_odds": np.float64,
+    "twin_odds": np.float64,
 }
 
 
@@ -248,6 +251,8 @@ def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
     for number in range(count):
         columns: dict[str, Any] = {name: arrays[f"{number}.{name}"] for name in _VERDICT_ARRAYS}
         _check_alike(columns.values())
+        if columns["spectrum_db"].shape[1:] != (BANDS,):
+            raise ValueError("no spectra")
         told = {name: each[number].item() for name, each in facts.items()}
         found.append(Verdict(**columns, **told, material=material[number]))
     return found

@@ -98,6 +98,9 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
         Only this band is listened to for attacks; None for all of the sound, or what the chosen material asks for.
     listens_to : tuple of str
         Keys of the tracks whose mix is listened to for attacks in its stead; empty for itself.
+    drum : str or None
+        Key of the track that stands for the drum or player it hears: its own for one of its own, another's for one that
+        this hears closer, "" for none; None lets the comparison of all tracks tell.
     rules : HitRules
     section_rules : tuple of SectionRules
         Sections whose rules differ.
@@ -114,6 +117,7 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
     material: Material | None = None
     band_hz: Band = None
     listens_to: tuple[str, ...] = ()
+    drum: str | None = None
     rules: HitRules = HitRules()
     section_rules: tuple[SectionRules, ...] = ()
     added_s: tuple[float, ...] = ()

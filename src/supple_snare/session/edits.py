@@ -113,7 +113,11 @@ def remove_track(session: Session, key: str) -> Session:
         if kept or group.part:
             groups.append(msgspec.structs.replace(_without_lead(group, key), tracks=kept))
     tracks = tuple(
-        msgspec.structs.replace(track, listens_to=tuple(other for other in track.listens_to if other != key))
+        msgspec.structs.replace(
+            track,
+            listens_to=tuple(other for other in track.listens_to if other != key),
+            drum=None if track.drum == key else track.drum,
+        )
         for track in session.tracks
         if track.key != key
     )

@@ -5,6 +5,7 @@ Corrections come last and speak of places in the recording, so that no change of
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -12,6 +13,7 @@ from numpy.typing import NDArray
 
 from supple_snare.session.document import Section, Track
 from supple_snare.session.edits import SAME_HIT_S
+from supple_snare.sound.alike import alike
 from supple_snare.sound.landing import landing_points
 from supple_snare.sound.material import Preset
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
@@ -59,7 +61,7 @@ def track_hits(track: Track, verdict: Verdict, peaks: Peaks, *, sections: tuple[
     )
     placed_s = _once((*track.added_s, *(moved.to_s for moved in track.moved)))
     gone_s = (*track.removed_s, *(moved.from_s for moved in track.moved), *placed_s)
-    hits = mark_grace_and_rolls(hits[~_near_any(hits.time_s, gone_s)])
+    hits = mark_grace_and_rolls(hits[~near_any(hits.time_s, gone_s)])
     parts = []
     for index, own in enumerate(rules):
         part = hits[section_of(starts_s, hits.time_s) == index]
@@ -82,6 +84,29 @@ def snap_to_attack(verdict: Verdict, time_s: float) -> float:
     return nearest if abs(nearest - time_s) <= SNAP_S else time_s
 
 
+def alike_s(track: Track, verdict: Verdict, time_s: float) -> FloatArray:
+    """Times of the attacks that are like one (`sound.alike`) and were not mended by hand, without itself.
+
+    Parameters
+    ----------
+    track : Track
+    verdict : Verdict
+        What the comparison of all tracks says of its attacks.
+    time_s : float
+        Of the one, as it stands among the hits.
+    """
+    origin_s = next((moved.from_s for moved in track.moved if abs(moved.to_s - time_s) <= SAME_HIT_S), time_s)
+    if not len(verdict.time_s):
+        return np.zeros(0)
+    index = int(np.argmin(np.abs(verdict.time_s - origin_s)))
+    if abs(verdict.time_s[index] - origin_s) > SAME_HIT_S:
+        return np.zeros(0)
+    like = alike(verdict, index)
+    like[index] = False
+    mended_s = (*track.added_s, *track.removed_s, *(moved.from_s for moved in track.moved))
+    return np.asarray(verdict.time_s[like & ~near_any(verdict.time_s, mended_s)])
+
+
 def _placed(time_s: FloatArray, track: Track, verdict: Verdict, peaks: Peaks) -> Hits:
     """Hits put there by hand, as loud as the attack they stand at, or as the sound just after them."""
     if not len(time_s):
@@ -95,7 +120,7 @@ def _placed(time_s: FloatArray, track: Track, verdict: Verdict, peaks: Peaks) ->
         nearest = nearest_index(verdict.time_s, time_s)
         known = np.abs(verdict.time_s[nearest] - time_s) <= SAME_HIT_S
         level_db = np.where(known, verdict.level_db[nearest], level_db)
-    moved = _near_any(time_s, tuple(moved.to_s for moved in track.moved))
+    moved = near_any(time_s, tuple(moved.to_s for moved in track.moved))
     return Hits.of(time_s, level_db=level_db, origin=np.where(moved, Origin.MOVED, Origin.ADDED))
 
 
@@ -117,7 +142,8 @@ def _once(times_s: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(kept)
 
 
-def _near_any(time_s: FloatArray, marks_s: tuple[float, ...]) -> NDArray[np.bool_]:
+def near_any(time_s: FloatArray, marks_s: Sequence[float]) -> NDArray[np.bool_]:
+    """Which moments are those of hits that any of some marks stands for, shape (n,)."""
     if not marks_s or not len(time_s):
         return np.zeros(len(time_s), dtype=bool)
     marks = np.sort(np.array(marks_s))

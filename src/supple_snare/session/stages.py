@@ -23,9 +23,10 @@ from supple_snare.session.mending import track_hits
 from supple_snare.session.side_by_side import side_by_side
 from supple_snare.sound.attacks import Analysis, Progress, analyse
 from supple_snare.sound.bleed import judge_group
-from supple_snare.sound.ear import Ear
+from supple_snare.sound.ear import Ear, Ensemble
 from supple_snare.sound.material import PRESETS, Material
 from supple_snare.sound.peaks import Peaks
+from supple_snare.sound.roles import NO_DRUM
 from supple_snare.sound.verdict import Verdict
 from supple_snare.timing.aim import Aim, AimAt, aim_strokes
 from supple_snare.timing.groove import groove_accents_db
@@ -143,7 +144,7 @@ class Stages:
     def __init__(self) -> None:
         self._kept: dict[Hashable, Any] = {}
         self._analyses: dict[Ear, Analysis] = {}
-        self._verdicts: dict[tuple[Ear, ...], list[Verdict]] = {}
+        self._verdicts: dict[Ensemble, list[Verdict]] = {}
         self._notes: dict[Path, Notes] = {}
         self._last_strokes: dict[str, Strokes] = {}
 
@@ -156,17 +157,18 @@ class Stages:
         """Take over an analysis that was made elsewhere."""
         self._analyses[ear] = analysis
 
-    def learn_verdicts(self, ears: tuple[Ear, ...], verdicts: list[Verdict]) -> None:
+    def learn_verdicts(self, ensemble: Ensemble, verdicts: list[Verdict]) -> None:
         """Take over what was made elsewhere of the attacks of tracks that hear each other."""
-        self._verdicts[ears] = verdicts
+        self._verdicts[ensemble] = verdicts
 
-    def unjudged(self, session: Session) -> list[tuple[Group, tuple[Ear, ...], list[Analysis]]]:
+    def unjudged(self, session: Session) -> list[tuple[Group, Ensemble, list[Analysis]]]:
         """Groups whose tracks are all listened to and still have to be compared."""
         found = []
         for group in session.groups:
-            ears = _ears_of(session, group)
-            if ears and ears not in self._verdicts and all(ear in self._analyses for ear in ears):
-                found.append((group, ears, [self._analyses[ear] for ear in ears]))
+            ensemble = ensemble_of(session, group)
+            heard = all(ear in self._analyses for ear in ensemble.ears)
+            if ensemble.ears and ensemble not in self._verdicts and heard:
+                found.append((group, ensemble, [self._analyses[ear] for ear in ensemble.ears]))
         return found
 
     def learn_part(self, path: Path, notes: Notes) -> None:
@@ -206,7 +208,7 @@ class Stages:
             return False
         if group.part:
             return session.part(group.part).path in self._notes
-        return _ears_of(session, group) in self._verdicts and not self.missing(session, session.tracks_of(group))
+        return ensemble_of(session, group) in self._verdicts and not self.missing(session, session.tracks_of(group))
 
     def analyse_all(self, session: Session, progress: Progress | None = None) -> None:
         """Listen to everything that is not known yet."""
@@ -214,8 +216,8 @@ class Stages:
         found = side_by_side([partial(analyse, ear) for ear in unheard], progress)
         for ear, analysis in zip(unheard, found, strict=True):
             self.learn(ear, analysis)
-        for _group, ears, analyses in self.unjudged(session):
-            self.learn_verdicts(ears, judge_group(ears, analyses))
+        for _group, ensemble, analyses in self.unjudged(session):
+            self.learn_verdicts(ensemble, judge_group(ensemble.ears, analyses, dict(ensemble.given)))
         for part in self.unread(session):
             self.learn_part(part.path, read_notes(part.path))
 
@@ -296,15 +298,22 @@ class Stages:
         tracks, _, _, hits = self._listened(session, group)
         return replace(view, group=group, tracks=tracks, hits=hits)
 
+    def verdicts_of(self, session: Session, group: Group) -> dict[str, Verdict] | None:
+        """The verdicts on the tracks of a group, by their keys; None while they are not compared."""
+        ensemble, tracks = ensemble_of(session, group), session.tracks_of(group)
+        judged = self._verdicts.get(ensemble)
+        if judged is None:
+            return None
+        return {track.key: judged[ensemble.ears.index(session.ear_of(track))] for track in tracks}
+
     def _listened(
         self, session: Session, group: Group
     ) -> tuple[tuple[Track, ...], dict[str, Verdict], dict[str, Material], dict[str, Hits]]:
         """The tracks of a group, and by their keys what was heard in each."""
         tracks = session.tracks_of(group)
         ears = tuple(session.ear_of(track) for track in tracks)
-        alone = _ears_of(session, group)
-        judged = self._verdicts[alone]
-        verdicts = {track.key: judged[alone.index(ear)] for track, ear in zip(tracks, ears, strict=True)}
+        verdicts = self.verdicts_of(session, group)
+        assert verdicts is not None
         materials = {
             track.key: material_of(self._analyses[ear], verdicts[track.key], ear)
             for track, ear in zip(tracks, ears, strict=True)
@@ -425,9 +434,17 @@ class Stages:
         return value
 
 
-def _ears_of(session: Session, group: Group) -> tuple[Ear, ...]:
+def ensemble_of(session: Session, group: Group) -> Ensemble:
     """How a group is listened to; two tracks that listen to the same tell nothing about each other."""
-    return tuple(dict.fromkeys(session.ear_of(track) for track in session.tracks_of(group)))
+    tracks = session.tracks_of(group)
+    ears = tuple(dict.fromkeys(session.ear_of(track) for track in tracks))
+    number = {track.key: ears.index(session.ear_of(track)) for track in tracks}
+    given = {
+        number[track.key]: number[track.drum] if track.drum else NO_DRUM
+        for track in tracks
+        if track.drum == "" or track.drum in number
+    }
+    return Ensemble(ears, tuple(sorted(given.items())))
 
 
 def material_of(analysis: Analysis, verdict: Verdict, ear: Ear) -> Material:

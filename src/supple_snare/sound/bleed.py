@@ -26,6 +26,7 @@ from supple_snare.sound.one_player import players_of, shared_materials
 from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.own_drum import own_drum_odds
 from supple_snare.sound.ringing import is_struck
+from supple_snare.sound.roles import NO_DRUM, DrumsGiven, given_among, with_given
 from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.signs import networks
 from supple_snare.sound.verdict import Verdict, verdict_of
@@ -36,8 +37,11 @@ from supple_snare.timing.units import FloatArray, IntArray
 _SURELY_ODDS = 2.0
 """What is as unlikely a stroke as that, as log odds, surely bleeds in."""
 
+_CERTAINLY = 16.0
+"""Log odds of what a person says."""
 
-def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdict]:
+
+def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> list[Verdict]:
     """`judge_bleed` of what some ears hear, from all that is known of them.
 
     Tracks of one player that by themselves sound like something else than he does are listened to once more.
@@ -48,7 +52,7 @@ def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdi
         If such a file vanished or breaks while it is read.
     """
     ringing = _ringing_drums(analyses, {track for track, ear in enumerate(ears) if ear.material is not None})
-    players = players_of(analyses, ringing)
+    players = with_given(players_of(analyses, ringing), given or {})
     shared = shared_materials(analyses, players)
     heard = [
         analyse(replace(ears[track], material=shared[track])) if track in shared else each
@@ -56,7 +60,7 @@ def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis]) -> list[Verdi
     ]
     is_drum = dict.fromkeys(ringing, Material.DRUM_CLOSE)
     heard = [replace(each, material=is_drum.get(track, each.material)) for track, each in enumerate(heard)]
-    verdicts = judge_bleed(heard, in_stereo(ears), players)
+    verdicts = judge_bleed(heard, in_stereo(ears), players, given)
     return [replace(each, material=(shared | is_drum).get(track)) for track, each in enumerate(verdicts)]
 
 
@@ -72,7 +76,10 @@ def _ringing_drums(analyses: Sequence[Analysis], told: Collection[int]) -> set[i
 
 
 def judge_bleed(
-    analyses: Sequence[Analysis], stereo: Collection[frozenset[int]] = (), players: IntArray | None = None
+    analyses: Sequence[Analysis],
+    stereo: Collection[frozenset[int]] = (),
+    players: IntArray | None = None,
+    given: DrumsGiven | None = None,
 ) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group: in those of single drums, of kits, then of notes.
 
@@ -84,48 +91,55 @@ def judge_bleed(
         Numbers of the tracks that are in stereo, as no microphone close to a drum is: one, or the sides of a pair.
     players : int array, shape (tracks,), optional
         For each track the first one that hears the same player (`one_player`); by default each hears its own.
+    given : mapping of int to int, optional
+        Drums and players given by hand (`roles`).
 
     Returns
     -------
     list of Verdict
         One per track, in the same order.
     """
-    players = np.arange(len(analyses)) if players is None else players
-    verdicts = judge_drums(analyses)
-    alone = {track: _judge_together([analyses[track]])[0] for track in find_overheads(analyses, verdicts, stereo)}
-    verdicts |= judge_overheads(analyses, verdicts, alone)
-    verdicts |= judge_lines(analyses, verdicts, players)
+    players, given = np.arange(len(analyses)) if players is None else players, given or {}
+    verdicts = judge_drums(analyses, given)
+    wide = [track for track in find_overheads(analyses, verdicts, stereo) if track not in given]
+    verdicts |= judge_overheads(analyses, verdicts, {track: _judge_together([analyses[track]])[0] for track in wide})
+    lines = judge_lines(analyses, verdicts, players)
+    idle = [track for track in lines if given.get(track) == NO_DRUM]
+    verdicts |= lines | {track: lines[track].if_also(-_CERTAINLY) for track in idle}
     return [verdicts[track] for track in range(len(analyses))]
 
 
-def judge_drums(analyses: Sequence[Analysis]) -> dict[int, Verdict]:
-    """The verdicts on those tracks of a group that are drums', by their number."""
+def judge_drums(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> dict[int, Verdict]:
+    """The verdicts on those tracks of a group that are drums', by their number; arguments as for `judge_bleed`."""
     drums = [track for track, analysis in enumerate(analyses) if not PRESETS[analysis.material].is_pitched]
     # A drum alone has nobody to be compared with but the lines around it.
     judged = drums if len(drums) != 1 else list(range(len(analyses)))
-    found = dict(zip(judged, _judge_together([analyses[track] for track in judged]), strict=True))
+    together = _judge_together([analyses[track] for track in judged], given_among(given or {}, judged))
+    found = dict(zip(judged, together, strict=True))
     drum = {track: judged[found[track].drum] if len(drums) > 1 else track for track in drums}
     return {track: replace(found[track], drum=drum[track]) for track in drums}
 
 
-def _judge_together(analyses: Sequence[Analysis]) -> list[Verdict]:
-    drums, weighed = weigh_signs(analyses)
-    judged = [_judge(each, alone=len(analyses) == 1) for each in weighed]
-    starts = _starts_of_strokes(drums, weighed, judged)
+def _judge_together(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> list[Verdict]:
+    group, given = weigh_signs(analyses, given), given or {}
+    judged = [_judge(each, alone=len(analyses) == 1) for each in group.tracks]
+    for track, drum in given.items():
+        judged[track] = judged[track][0], -_CERTAINLY if drum == NO_DRUM else _CERTAINLY
+    starts = _starts_of_strokes(group.drum, group.tracks, judged)
     verdicts = []
-    for track, (each, (odds, own_drum)) in enumerate(zip(weighed, judged, strict=True)):
+    for track, (each, (odds, own_drum)) in enumerate(zip(group.tracks, judged, strict=True)):
         has_drum = own_drum > 0.0 and len(analyses) > 1
         start_s, log_odds = find_masked(each, starts[track], odds) if has_drum else (starts[track], odds)
         bare = replace(analyses[track], attacks=each.bare)
-        verdict = verdict_of(bare, start_s, each.others[:, 0], log_odds, int(drums[track]))
-        verdicts.append(replace(verdict, is_far=own_drum < 0.0))
+        verdict = verdict_of(bare, start_s, each.others[:, 0], log_odds, int(group.drum[track]))
+        twin_odds = float(group.twin_odds[track])
+        verdicts.append(replace(verdict, is_far=own_drum < 0.0, own_odds=own_drum, twin_odds=twin_odds))
         release_memory()
-    if all(verdict.is_far for verdict in verdicts):
-        return verdicts
     # Beside close microphones nothing is played into one that has no drum.
+    some_close = not all(verdict.is_far for verdict in verdicts)
     return [
-        verdict.if_also(own_drum) if verdict.is_far else verdict
-        for verdict, (_, own_drum) in zip(verdicts, judged, strict=True)
+        verdict.if_also(verdict.own_odds) if verdict.is_far and (some_close or track in given) else verdict
+        for track, verdict in enumerate(verdicts)
     ]
 
 

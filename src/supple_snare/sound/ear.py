@@ -72,6 +72,21 @@ class Ear:
         return self.recordings[0].rate_hz
 
 
+@dataclass(frozen=True)
+class Ensemble:
+    """Who is listened to together.
+
+    Attributes
+    ----------
+    ears : tuple of Ear
+    given : tuple of (int, int)
+        Drums given by hand (`roles`), by the number of the ear.
+    """
+
+    ears: tuple[Ear, ...]
+    given: tuple[tuple[int, int], ...] = ()
+
+
 class EarReader:
     """Random access to what an ear hears; use as a context manager."""
 

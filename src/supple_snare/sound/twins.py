@@ -51,8 +51,8 @@ _FAINTEST, _USUAL_STRAY_DB = 1e-3, 0.5
 """Twins mostly stray less, in decibels."""
 
 
-def find_drums(events: Events) -> IntArray:
-    """Which microphones of a group hear one drum.
+def find_drums(events: Events) -> tuple[IntArray, FloatArray]:
+    """Which microphones of a group hear one drum, and how sure that is.
 
     Parameters
     ----------
@@ -61,10 +61,12 @@ def find_drums(events: Events) -> IntArray:
 
     Returns
     -------
-    int array, shape (m,)
+    drum : int array, shape (m,)
         For each microphone the number of the one that is closest to its drum: its own, if it has no twin.
+    log_odds : float array, shape (m,)
+        Of a twin being one; infinite for all others.
     """
-    drum = np.arange(len(events.distance_s))
+    drum, log_odds = np.arange(len(events.distance_s)), np.full(len(events.distance_s), np.inf)
     pairs = combinations(np.flatnonzero(events.distance_s == 0.0).tolist(), 2)
     alike = {pair: _alike(events, *pair) for pair in pairs}
     alike = {pair: odds for pair, odds in alike.items() if odds + _WEIGHTS["closeness"] * _MOST_CLOSE > 0.0}
@@ -75,8 +77,9 @@ def find_drums(events: Events) -> IntArray:
         if odds < 0.0:
             break
         drum[drum == twin] = closer
+        log_odds[twin] = odds
         alike = {pair: odds for pair, odds in alike.items() if twin not in pair}
-    return drum
+    return drum, log_odds
 
 
 def groups_without_twins(drum: IntArray) -> list[IntArray]:

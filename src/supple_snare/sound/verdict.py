@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from supple_snare.sound.attacks import Analysis, keep_distinct
 from supple_snare.sound.material import Material
+from supple_snare.sound.novelty import BANDS, BandLevels
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
+from supple_snare.sound.players import starting
 from supple_snare.sound.shapes import agreed_starts
 from supple_snare.timing.units import FloatArray, amplitude_to_db, frozen
 
 _SOON_S = 0.045
 """Levels are measured over some 25 ms: nearer strokes have a part in each other's."""
+
+_SPECTRUM_FLOOR_DB, _LEAST_POWER = -30.0, 1e-12
+"""Bands so far below the strongest one, or of no more power, say nothing of how an attack sounds."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,6 +49,12 @@ class Verdict:
         Middle of the spectrum of what was played into this microphone; infinite if nothing was.
     drum : int
         Number of the drum it hears, the same for several microphones of one drum.
+    own_odds : float
+        Log odds that its microphone is close to a drum of its own; infinite where that is no question.
+    twin_odds : float
+        Log odds that it is one of several microphones of its drum, if it is taken for one; else infinite.
+    spectrum_db : float32 array, shape (n, BANDS)
+        What starts with each attack, band by band, below its strongest band (`alike`).
     """
 
     time_s: FloatArray
@@ -56,6 +67,9 @@ class Verdict:
     later_s: float = 0.0
     centre_hz: float = math.inf
     drum: int = 0
+    own_odds: float = math.inf
+    twin_odds: float = math.inf
+    spectrum_db: NDArray[np.float32] = field(default_factory=lambda: np.zeros((0, BANDS), np.float32))
 
     @property
     def played(self) -> NDArray[np.bool_]:
@@ -96,7 +110,15 @@ def verdict_of(
         sharpness=frozen(found.sharpness[once]),
         centre_hz=float(np.median(analysis.levels.centre_hz(time_s[played]))) if played.any() else math.inf,
         drum=drum,
+        spectrum_db=spectra_db(analysis.levels, time_s),
     )
+
+
+def spectra_db(levels: BandLevels, time_s: FloatArray) -> NDArray[np.float32]:
+    """What starts in each band at moments, below the strongest band of each, dB, shape (n, BANDS)."""
+    power = starting(levels, time_s)
+    against = power / np.maximum(power.max(axis=1, keepdims=True, initial=0.0), _LEAST_POWER)
+    return frozen(np.maximum(amplitude_to_db(np.sqrt(against)), _SPECTRUM_FLOOR_DB), np.float32)
 
 
 def _own_levels_db(peaks: Peaks, time_s: FloatArray, level_db: FloatArray, played: NDArray[np.bool_]) -> FloatArray:

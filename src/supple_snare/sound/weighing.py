@@ -16,6 +16,7 @@ from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bare import Heard, bare_attacks
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.rises import VIEWS, Rises
+from supple_snare.sound.roles import DrumsGiven, with_given
 from supple_snare.sound.signs import Signs, heard_around, signs_of
 from supple_snare.sound.sources import Sources, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_beside
@@ -82,16 +83,44 @@ class Weighed:
         return 0.0 if self.together is None else float(self.together.sources.closeness[self.track])
 
 
-def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
-    """For each track the drum that it hears (`twins.find_drums`), and what speaks for its attacks. Of two microphones
-    of one drum each is judged without the other."""
+@dataclass(frozen=True, eq=False)
+class WeighedGroup:
+    """What speaks for the attacks of all tracks of a group.
+
+    Attributes
+    ----------
+    drum : int array, shape (tracks,)
+        The drum that each hears.
+    twin_odds : float array, shape (tracks,)
+        Log odds of that, for all but the closest microphone of a drum; infinite for those, and where it was given.
+    tracks : sequence of Weighed
+    """
+
+    drum: IntArray
+    twin_odds: FloatArray
+    tracks: Sequence[Weighed]
+
+
+def weigh_signs(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> WeighedGroup:
+    """What speaks for the attacks of each track. Of two microphones of one drum each is judged without the other.
+
+    Parameters
+    ----------
+    analyses : sequence of Analysis
+    given : mapping of int to int, optional
+        Drums given by hand (`roles`).
+    """
     if not any(len(analysis.attacks) for analysis in analyses):
         nothing = np.zeros(0)
         others = np.zeros((0, len(VIEWS)))
-        return np.arange(len(analyses)), [Weighed(nothing, others, None, each.attacks) for each in analyses]
+        weighed_none = [Weighed(nothing, others, None, each.attacks) for each in analyses]
+        return WeighedGroup(np.arange(len(analyses)), np.full(len(analyses), np.inf), weighed_none)
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     events = _events_of(analyses, rough_s)
-    drums = find_drums(events)
+    drums, twin_odds = find_drums(events)
+    if given:
+        drums = with_given(drums, given)
+        twin_odds[[*given, *np.flatnonzero(drums == np.arange(len(drums)))]] = np.inf
     weighed: dict[int, Weighed] = {}
     for group in groups_without_twins(drums):
         members = group.tolist()
@@ -102,7 +131,7 @@ def weigh_signs(analyses: Sequence[Analysis]) -> tuple[IntArray, list[Weighed]]:
         wanted = [number for number, track in enumerate(members) if track not in weighed]
         found = _weigh_group(those, theirs_s, heard, wanted)
         weighed |= {members[number]: each for number, each in zip(wanted, found, strict=True)}
-    return drums, [weighed[track] for track in range(len(analyses))]
+    return WeighedGroup(drums, twin_odds, [weighed[track] for track in range(len(analyses))])
 
 
 def _events_of(analyses: Sequence[Analysis], rough_s: Sequence[FloatArray]) -> Events:

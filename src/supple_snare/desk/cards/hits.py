@@ -18,7 +18,7 @@ from supple_snare.desk.controls import (
     soft,
     words,
 )
-from supple_snare.desk.in_words import describe_hit, describe_leads
+from supple_snare.desk.in_words import describe_hit, describe_leads, describe_role
 from supple_snare.desk.level_chart import change_rules, set_limit
 from supple_snare.session.document import Ghosts, HitRules, Track
 from supple_snare.session.edits import change_group, change_track, restore_hits, set_leads, set_rules
@@ -57,6 +57,10 @@ class HitsCard(Card):
         self._track.currentIndexChanged.connect(self._choose_track)
         self._material = self._combo("Sound", "What the track holds: it sets how attacks are looked for")
         self._material.currentIndexChanged.connect(self._choose_material)
+        self._drum = self._combo("Role", "The drum or player that this track hears; bleed is told by it")
+        self._drum.currentIndexChanged.connect(self._choose_drum)
+        self._facts = words()
+        rows.addWidget(self._facts, rows.rowCount(), 0, 1, 2)
         self._source = QToolButton()
         self._source.setObjectName("plain")
         self._source.setFixedHeight(_ROW_PX)
@@ -117,8 +121,6 @@ class HitsCard(Card):
         self._follow = button("As the whole take", "Drop the rules and ranks that this section has of its own")
         self._follow.clicked.connect(self._follow_take)
         self._inside.addWidget(self._follow)
-        self._facts = words()
-        self._inside.addWidget(self._facts)
         self._build_check()
 
     def _build_check(self) -> None:
@@ -156,6 +158,15 @@ class HitsCard(Card):
         for place, push in enumerate((self._remove, self._promote, self._restore)):
             mend.addWidget(push, 0, place)
         self._inside.addLayout(mend)
+        alike = QHBoxLayout()
+        alike.setSpacing(5)
+        self._remove_alike = button("", "Take the chosen hit away, and all that sound like it: ringed in the chart")
+        self._remove_alike.clicked.connect(lambda: hit_tools.remove_alike(self.work))
+        self._promote_alike = button("", "Count the chosen bleed as played, and all that sounds like it")
+        self._promote_alike.clicked.connect(lambda: hit_tools.promote_alike(self.work))
+        for push in (self._remove_alike, self._promote_alike):
+            alike.addWidget(push)
+        self._inside.addLayout(alike)
         landing = QHBoxLayout()
         self._landing_words = soft("Lands after its start by")
         landing.addWidget(self._landing_words)
@@ -213,6 +224,7 @@ class HitsCard(Card):
         fill_choice(self._track, [(names[other] + ranks.get(other, ""), other) for other in order], key)
         guess = [(f"heard: {view.materials[key]}", None)] if track.material is None else [("as it is heard", None)]
         fill_choice(self._material, [*guess, *((str(material), material) for material in Material)], track.material)
+        self._show_roles(track, [other for other in view.tracks if other.key != key])
         self._source.setText(" + ".join(names[other] for other in track.listens_to) or "this track")
         low, high = track.band_hz or _natural_hz(view, key)
         show_number(self._low, low)
@@ -220,9 +232,16 @@ class HitsCard(Card):
         sections = [(section.name, section.key) for section in self.work.session.sections]
         fill_choice(self._scope, [("the whole take", None), *sections], self._section)
         self._show_rules(view, track)
-        self._facts.setText(_facts(track, hits, _heard_too(view, key)))
+        self._facts.setText(f"{describe_role(self.work, key)} {_facts(track, hits)}")
         self._show_hit(view)
         self._forget.setEnabled(track.is_corrected)
+
+    def _show_roles(self, track: Track, others: list[Track]) -> None:
+        """The list of roles: as told by the sound, or one given by hand."""
+        given = [("has a drum of its own", track.key), ("nothing is played into it", "")]
+        given += [(f"hears the drum of {other.name}", other.key) for other in others]
+        fill_choice(self._drum, [("as it is heard", None), *given], track.drum)
+        self._drum.setEnabled(bool(others))
 
     def _why_nothing(self, view: GroupView | None) -> str:
         if view is not None and view.part is not None:
@@ -256,8 +275,9 @@ class HitsCard(Card):
         for push in (self._remove, self._promote, self._restore):
             push.setEnabled(some or (push is self._restore and self.work.looks.hit is not None))
         self._landing.setEnabled(chosen is not None)
+        self._show_alike(view, chosen)
         if chosen is None:
-            doubtful = sum(len(hit_tools.doubtful_s(view.hits[key])) for key in view.columns)
+            doubtful = sum(len(hit_tools.doubtful_s(self.work, key)) for key in view.columns)
             self._hit.setText(
                 "Range chosen: the buttons work on all of this track in it."
                 if self.work.looks.range_s is not None
@@ -276,6 +296,17 @@ class HitsCard(Card):
         hits = view.hits[key]
         show_number(self._landing, 1000.0 * float(hits.landing_s[index] - hits.time_s[index]))
 
+    def _show_alike(self, view: GroupView, chosen: tuple[str, int] | None) -> None:
+        """How many hits sound like the chosen one, and which of them may be removed or counted."""
+        played, bleed = 0, 0
+        if chosen is not None:
+            hits = view.hits[chosen[0]]
+            like = np.isin(hits.time_s, hit_tools.alike_to_chosen_s(self.work))
+            played, bleed = (int(np.count_nonzero(like & (hits.kind != kind))) for kind in (Kind.BLEED, Kind.PLAYED))
+        for push, word, count in ((self._remove_alike, "Remove", played), (self._promote_alike, "Count", bleed)):
+            push.setText(f"{word} with {count} alike" if count else f"{word} all alike")
+            push.setEnabled(count > 0)
+
     # ---- what is changed
 
     def _choose_track(self) -> None:
@@ -287,6 +318,11 @@ class HitsCard(Card):
             self.work.do(
                 f"Sound of {name}", change_track(self.work.session, key, material=self._material.currentData())
             )
+
+    def _choose_drum(self) -> None:
+        if (key := self._key) is not None:
+            name = self.work.session.track(key).name
+            self.work.do(f"Role of {name}", change_track(self.work.session, key, drum=self._drum.currentData()))
 
     def _fill_sources(self) -> None:
         key = self._key
@@ -382,20 +418,7 @@ def _natural_hz(view: GroupView, key: str) -> tuple[float, float]:
     return PRESETS[view.materials[key]].band_hz or (0.0, _HIGHEST_HZ)
 
 
-def _heard_too(view: GroupView, key: str) -> str:
-    """What a track hears that others are closer to, or which others hear its drum or hold its line, if any do."""
-    verdict = view.verdicts[key]
-    if verdict.later_s:
-        late = f"{1000.0 * verdict.later_s:.1f} ms"
-        return f" Hears the whole kit, {late} late: its strokes are timed by so much earlier."
-    if verdict.is_wide:
-        return " Hears the whole kit."
-    others = " and ".join(other.name for other in view.same_drum(key))
-    player = "line" if PRESETS[view.materials[key]].is_pitched else "drum"
-    return f" Hears the same {player} as {others}." if others else ""
-
-
-def _facts(track: Track, hits: Hits, heard_too: str) -> str:
+def _facts(track: Track, hits: Hits) -> str:
     """What was found on a track, in a sentence or two."""
     counts = {kind: int(np.count_nonzero(hits.kind == kind)) for kind in Kind}
     if not counts[Kind.PLAYED]:
@@ -404,7 +427,7 @@ def _facts(track: Track, hits: Hits, heard_too: str) -> str:
     parts = [f"{counts[Kind.PLAYED]} played" + (f" ({theme.counted(ghosts, 'ghost note')})" if ghosts else "")]
     parts += [f"{counts[Kind.GRACE]} grace"] if counts[Kind.GRACE] else []
     parts += [f"{counts[Kind.ROLL]} inside rolls"] if counts[Kind.ROLL] else []
-    text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "." + heard_too
+    text = ", ".join([*parts, f"{counts[Kind.BLEED]} bleed"]) + "."
     by_hand = [
         f"{len(facts)} {word}"
         for facts, word in ((track.added_s, "added"), (track.moved, "moved"), (track.removed_s, "removed"))
