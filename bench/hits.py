@@ -1,6 +1,6 @@
 """How well hits are found: precision, recall, F and errors over made-up recordings, by recipe.
 
-python bench/hits.py --kits FOLDER [--rooms] [--seeds N] [--only NAME] [--each] [--finder program|level|librosa|aubio]
+python bench/hits.py --kits FOLDER [--rooms|--passages] [--seeds N] [--only NAME] [--each] [--finder FINDER]
 python bench/hits.py --takes FOLDER [...]      recordings that others made
 """
 
@@ -15,6 +15,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+import passages
 import rooms
 from finders import FINDERS
 from material import EASY, HARD, Case, Made, Score, Struck, cases, in_processes, options, read_made, score
@@ -110,13 +111,14 @@ def sources(chosen: argparse.Namespace) -> Sequence[Case | Path]:
     """What is measured."""
     if chosen.takes:
         return [path.parent for path in sorted(chosen.takes.glob("**/truth.json")) if chosen.only in str(path)]
-    return cases(chosen, rooms.PLACES if chosen.rooms else EASY + HARD)
+    return cases(chosen, passages.PASSAGES if chosen.passages else rooms.PLACES if chosen.rooms else EASY + HARD)
 
 
 def main() -> None:
     """Print one row a recipe."""
     parser = options(__doc__ or "")
     parser.add_argument("--rooms", action="store_true", help="recordings in rooms of mirrors, as `rooms.py` makes them")
+    parser.add_argument("--passages", action="store_true", help="passages of songs, as `passages.py` makes them")
     parser.add_argument("--takes", type=Path, help="a folder of recordings that others made, with a truth.json each")
     parser.add_argument("--each", action="store_true", help="also print every microphone that scores below 0.97")
     parser.add_argument("--finder", choices=list(FINDERS), default="program", help="what finds the hits")
