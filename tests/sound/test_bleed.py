@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import tempfile
 from functools import partial
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
+from bench.ratchet import SEED, kit, recipes
 
 from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
@@ -246,6 +248,41 @@ def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Pa
         shift = np.abs((found - expected) * RATE_HZ - delay)
         assert shift.max() <= 2.0
         assert np.median(shift) < 0.01
+
+
+@pytest.fixture(scope="module")
+def kit_of_seven():
+    """A kit with ghost notes, a fader moved in the middle, and what is judged of it as it is."""
+    made = recipes()["a fader moved"].build(kit(), SEED)
+    return made.tracks, played(made.tracks)
+
+
+def played(tracks: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
+    """When strokes were played into each track."""
+    with tempfile.TemporaryDirectory() as folder:
+        for name, sound in tracks.items():
+            soundfile.write(Path(folder) / f"{name}.wav", sound, RATE_HZ, subtype="FLOAT")
+        return {name: verdict.time_s[verdict.played] for name, verdict in judged(Path(folder), list(tracks)).items()}
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        pytest.param(lambda tracks: dict(reversed(tracks.items())), id="order"),
+        pytest.param(lambda tracks: tracks | {"idle": np.zeros(len(tracks["snare"]))}, id="a silent track"),
+        pytest.param(lambda tracks: tracks | {"snare": -tracks["snare"]}, id="polarity"),
+        pytest.param(lambda tracks: tracks | {"snare": 0.3 * tracks["snare"]}, id="gain of one track"),
+        pytest.param(lambda tracks: tracks | {"copy": tracks["snare"].copy()}, id="a copy of a track"),
+    ],
+)
+def test_what_changes_no_stroke_changes_no_verdict(kit_of_seven, change):
+    """Names, order, gain, polarity, what is silent, and what is there twice: every stroke stays where it was."""
+    tracks, before = kit_of_seven
+    found = played(change(tracks))
+    for name in tracks:
+        assert found[name] == pytest.approx(before[name], abs=0.01), name
+    if "copy" in found:
+        assert found["copy"] == pytest.approx(before["snare"], abs=0.01)
 
 
 def test_a_microphone_alone_is_never_far(shared_take: Take, monkeypatch):

@@ -10,7 +10,8 @@ from supple_snare.sound import guess, lines, own_drum, signs
 from supple_snare.sound.fitted import FOLDER, Fitted, FittedError, Network, fitted
 
 MODELS = {
-    "notes": guess.FEATURES,
+    "notes": guess.OF_NOTES,
+    "voice": guess.FEATURES,
     "attacks": signs.FEATURES,
     "own_drum": own_drum.FEATURES,
     "lines": lines.FEATURES,

@@ -19,6 +19,7 @@ from supple_snare.sound.partials import NewPartials, NewPartialsBuilder, note_fr
 from supple_snare.sound.peaks import Peaks, PeaksBuilder
 from supple_snare.sound.rises import AFTER_S, BEFORE_S, Rises, measure_rises
 from supple_snare.sound.starts import rough_starts
+from supple_snare.sound.syllables import find_syllables
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
 _TELLING = 80
@@ -117,7 +118,9 @@ def analyse(heard: Ear | Recording, progress: Progress | None = None) -> Analysi
         reader.ear = replace(ear, material=material)
         broadly = in_band[reader.ear.heard_hz]
         preset = PRESETS[material]
-        if preset.is_pitched:
+        if material is Material.VOICE:
+            attacks = _syllables(reader, broadly, report)
+        elif preset.is_pitched:
             attacks = _notes(reader, broadly, report, soft=preset.lands_late)
         else:
             attacks = _strokes(reader, broadly, report)
@@ -172,7 +175,7 @@ def _guess(reader: EarReader, broadly: _Broadly) -> tuple[Material, FloatArray]:
     frames = peaks_of_rise(broadly.rise_db)
     plainest = frames[np.sort(np.argsort(-broadly.rise_db[frames], kind="stable")[:_TELLING])]
     found = _refine(reader, plainest, broadly, lambda _share: None)
-    return guess_material(_begun(found), broadly.peaks, reader.read_each)
+    return guess_material(_begun(found), broadly.peaks, broadly.levels, reader.read_each)
 
 
 def _notes(reader: EarReader, broadly: _Broadly, report: Progress, *, soft: bool) -> Rises:
@@ -180,6 +183,15 @@ def _notes(reader: EarReader, broadly: _Broadly, report: Progress, *, soft: bool
     frames = note_frames(broadly.levels, broadly.rise_db, _listen_for_partials(reader, report), soft=soft)
     found = _begun(_refine(reader, frames, broadly, report))
     return found[keep_distinct(rough_starts(found), found.rise_db)]
+
+
+def _syllables(reader: EarReader, broadly: _Broadly, report: Progress) -> Rises:
+    """Syllables of a voice: their vowels rise as is measured, and they begin where their consonants do."""
+    found = find_syllables(broadly.levels)
+    rises = _refine(reader, found.vowel, broadly, report)
+    later_s = (rough_starts(rises) - found.start_s)[:, None, None]
+    rises = replace(rises, crossing_s=rises.crossing_s - later_s, rise_db=np.maximum(rises.rise_db, found.rise_db))
+    return _begun(rises)
 
 
 def _strokes(reader: EarReader, broadly: _Broadly, report: Progress) -> Rises:

@@ -112,12 +112,16 @@ def judge_bleed(
 def judge_drums(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> dict[int, Verdict]:
     """The verdicts on those tracks of a group that are drums', by their number; arguments as for `judge_bleed`."""
     drums = [track for track, analysis in enumerate(analyses) if not PRESETS[analysis.material].is_pitched]
+    # What has no attacks tells nothing of the others.
+    silent = [track for track in drums if not len(analyses[track].attacks)]
+    drums = [track for track in drums if track not in silent]
     # A drum alone has nobody to be compared with but the lines around it.
-    judged = drums if len(drums) != 1 else list(range(len(analyses)))
+    judged = drums if len(drums) != 1 else [track for track, each in enumerate(analyses) if len(each.attacks)]
     together = _judge_together([analyses[track] for track in judged], given_among(given or {}, judged))
     found = dict(zip(judged, together, strict=True))
     drum = {track: judged[found[track].drum] if len(drums) > 1 else track for track in drums}
-    return {track: replace(found[track], drum=drum[track]) for track in drums}
+    verdicts = {track: replace(found[track], drum=drum[track]) for track in drums}
+    return verdicts | {track: replace(_judge_together([analyses[track]])[0], drum=track) for track in silent}
 
 
 def _judge_together(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> list[Verdict]:

@@ -2,7 +2,8 @@
 
 Notes have partials: narrow peaks in the spectrum that stay for some 100 ms, at other places from one note to the next,
 and that fall slowly; single ones repeat their period. What a drum leaves after its attack is noise, or a few modes, the
-same each time, and falls fast. A logistic regression weighs this (`models/notes.json`, fitted by `bench/guess.py`).
+same each time, and falls fast. Of all that has notes only a voice has consonants, at which the treble swells while all
+else falls. Logistic regressions weigh this (`models/notes.json`, `models/voice.json`, fitted by `bench/guess.py`).
 """
 
 from __future__ import annotations
@@ -18,13 +19,16 @@ from supple_snare.sound.filters import Bands
 from supple_snare.sound.fitted import fitted
 from supple_snare.sound.material import Material
 from supple_snare.sound.maxima import highest_around
+from supple_snare.sound.novelty import BAND_EDGES_HZ, BandLevels
 from supple_snare.sound.peaks import BIN_FRAMES, Peaks
-from supple_snare.sound.rises import Rises
+from supple_snare.sound.rises import SHARES, Rises
 from supple_snare.sound.transforms import fast_length, sound_of, spectrum_of
 from supple_snare.timing.units import SILENCE_DB, FloatArray, amplitude_to_db
 
-FEATURES = ("tonal_fraction", "periodic_fraction", "likeness", "later_db", "fallen_db")
-"""Of a track, medians over its loud attacks:
+OF_NOTES = ("tonal_fraction", "periodic_fraction", "likeness", "later_db", "fallen_db")
+OF_CONSONANTS = ("comodulation", "treble_db", "hiss_rise")
+FEATURES = (*OF_NOTES, *OF_CONSONANTS)
+"""Of a track, the first five medians over its loud attacks:
 
 tonal_fraction
     How much of the power after an attack, 0 to 1, lies in narrow peaks of the spectrum.
@@ -35,6 +39,12 @@ likeness
     Cosine between the spectra after any two attacks.
 later_db, fallen_db
     How far the sound grows or falls after an attack (`how_notes_go_on`).
+comodulation
+    Correlation of the levels of middle and treble over time: strings and winds have more of both when they are loud.
+treble_db
+    How far the treble stands above the middle where it does so most.
+hiss_rise
+    ln of the ms in which attacks rise that are nearly all treble, in the middle: a hat's are sharp, consonants swell.
 """
 
 _LOUD_DB = 12.0
@@ -99,8 +109,18 @@ _HELD_UNTIL_S = (0.06, 0.25)
 _LOW_PERIOD_S = 0.025
 """A low note stands still twice in each period; over so long it never seems to."""
 
-_HISS_RATIO = 1.4
-_FEW_HISSES = 0.08
+_MIDDLE_HZ, _TREBLE_HZ = (300.0, 2_400.0), (4_800.0, 18_000.0)
+_SMOOTH_FRAMES = 4
+_SOUNDING_DB, _MOST_PERCENT = 40.0, 95
+"""Where the whole is at most so much softer than its loudest moments, treble and middle are compared."""
+
+_HISS_RATIO, _HISS_DB = 1.4, 24.0
+"""An attack that is nearly all treble has so much more of it than of the middle, and is so much softer than the loudest
+at most."""
+
+_LEAST_RISE_MS = 0.3
+_MIDDLE_VIEW, _TREBLE_VIEW = 2, 3
+"""Places in `rises.VIEWS`."""
 
 _TINY = 1e-20
 
@@ -108,8 +128,9 @@ Read = Callable[[NDArray[np.intp], int], AnyArray]
 """Reads (starts, count) of a track, shape (starts, count)."""
 
 
-def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> tuple[Material, FloatArray]:
-    """A drum, unless its sound is more likely that of notes: then blown, bowed or sung if they are held, else plucked.
+def guess_material(attacks: Rises, peaks: Peaks, levels: BandLevels, read: Read) -> tuple[Material, FloatArray]:
+    """A drum, unless its sound is more likely that of notes: then a voice if it has consonants, blown or bowed if they
+    are held, else plucked.
 
     What does not show in the sound (keys, a hand on a drum) is for the editor to tell.
 
@@ -118,6 +139,7 @@ def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> tuple[Material, 
     attacks : Rises
         The plainest ones of the track.
     peaks : Peaks
+    levels : BandLevels
     read : callable
 
     Returns
@@ -128,23 +150,25 @@ def guess_material(attacks: Rises, peaks: Peaks, read: Read) -> tuple[Material, 
     """
     loud = attacks[attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _LOUD_DB]
     if not len(loud):
-        return Material.DRUM_CLOSE, np.array([0.0, 0.0, 1.0, _DROP_DB[0], _DROP_DB[0]])
+        return Material.DRUM_CLOSE, np.array([0.0, 0.0, 1.0, _DROP_DB[0], _DROP_DB[0], 1.0, -_SOUNDING_DB, 0.0])
     later_db, fallen_db = how_notes_go_on(loud.crossing_s[:, 0, 0], loud.level_db, peaks)
-    features = _note_features(loud, (later_db, fallen_db), read, peaks.rate_hz)
+    of_notes = _note_features(loud, (later_db, fallen_db), read, peaks.rate_hz)
+    features = np.append(of_notes, [*_treble(levels), _hiss_rise(attacks)])
     if note_log_odds(features) <= 0.0:
         return Material.DRUM_CLOSE, features
-    if later_db <= _HELD_DB or fallen_db <= _HELD_FALL_DB:
-        return Material.PLUCKED, features
-    return Material.VOICE if _hisses(loud) else Material.BLOWN, features
+    if float(fitted("voice", FEATURES).of_columns(features[None])[0]) > 0.0:
+        return Material.VOICE, features
+    is_held = later_db > _HELD_DB and fallen_db > _HELD_FALL_DB
+    return Material.BLOWN if is_held else Material.PLUCKED, features
 
 
 def note_log_odds(features: FloatArray) -> float:
     """Log odds that a track of some `FEATURES`, shape (features,), holds notes; NaN where these are not known."""
-    return float(fitted("notes", FEATURES).of_columns(features[None])[0])
+    return float(fitted("notes", OF_NOTES).of_columns(features[None, : len(OF_NOTES)])[0])
 
 
 def _note_features(loud: Rises, drops_db: tuple[float, float], read: Read, rate_hz: int) -> FloatArray:
-    """`FEATURES` of a track, shape (features,), from its loud attacks and how far these fall."""
+    """`OF_NOTES` of a track, shape (5,), from its loud attacks and how far these fall."""
     some = np.unique(np.linspace(0, len(loud) - 1, min(len(loud), _MOST)).astype(int))
     attack_s = loud.crossing_s[some, 0, 0]
     periodic = _is_periodic(attack_s, _SOON, read, rate_hz) | _is_periodic(attack_s, _LATE, read, rate_hz)
@@ -219,7 +243,32 @@ def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> 
     return float(np.median(later_db)), float(np.median(fallen_db))
 
 
-def _hisses(loud: Rises) -> bool:
-    """Whether some attacks, not all, are nearly all high sound, as consonants are."""
-    high = loud.peak[:, 3] > _HISS_RATIO * loud.peak[:, 2]
-    return bool(_FEW_HISSES < np.mean(high) < 1.0 - _FEW_HISSES)
+def _treble(levels: BandLevels) -> tuple[float, float]:
+    """`comodulation` and `treble_db` of a track."""
+    decibels = levels.decibels()
+    middle_db, treble_db, whole_db = (
+        _band_db(decibels, band_hz) for band_hz in (_MIDDLE_HZ, _TREBLE_HZ, (BAND_EDGES_HZ[0], BAND_EDGES_HZ[-1]))
+    )
+    sounds = whole_db > np.percentile(whole_db, _MOST_PERCENT) - _SOUNDING_DB
+    middle_db, treble_db = middle_db[sounds], treble_db[sounds]
+    spread = float(np.std(middle_db) * np.std(treble_db))
+    covariance = float(np.mean((middle_db - middle_db.mean()) * (treble_db - treble_db.mean())))
+    return covariance / max(spread, _TINY), float(np.percentile(treble_db - middle_db, _MOST_PERCENT))
+
+
+def _band_db(decibels: NDArray[np.float32], band_hz: tuple[float, float]) -> FloatArray:
+    """The smoothed level of each frame between two edges of `BAND_EDGES_HZ`, shape (frames,)."""
+    first, last = (BAND_EDGES_HZ.index(edge) for edge in band_hz)
+    power = (10.0 ** (decibels[:, first:last] / 10.0)).sum(axis=1)
+    smooth = np.convolve(power, np.full(_SMOOTH_FRAMES, 1.0 / _SMOOTH_FRAMES), "same")
+    return np.asarray(10.0 * np.log10(smooth + _TINY))
+
+
+def _hiss_rise(attacks: Rises) -> float:
+    """`hiss_rise` of a track; that of 1 ms where no attack is nearly all treble."""
+    audible = attacks.level_db > attacks.level_db.max(initial=SILENCE_DB) - _HISS_DB
+    hisses = audible & (attacks.peak[:, _TREBLE_VIEW] > _HISS_RATIO * attacks.peak[:, _MIDDLE_VIEW])
+    low, high = SHARES.index(0.1), SHARES.index(0.7)
+    crossing_s = attacks.crossing_s[hisses, _TREBLE_VIEW]
+    rise_ms = 1000.0 * (crossing_s[:, high] - crossing_s[:, low])
+    return float(np.median(np.log(np.maximum(rise_ms, _LEAST_RISE_MS)))) if len(rise_ms) else 0.0
