@@ -150,4 +150,4 @@ def _heard(line: Sound, drum: str, microphone: str, passage: Passage, rng: np.ra
     tail = rng.standard_normal(len(way)) * np.exp(-6.9 * time_s / (0.35 if is_far else 0.2))
     tail[: round((delay_ms + 6.0) * RATE_HZ / 1000.0)] = 0.0
     way += 10.0 ** ((passage.tail_db + (8.0 if is_far else 0.0)) / 20.0) * tail / np.linalg.norm(tail)
-    return 10.0 ** (level_db / 20.0) * oaconvolve(line, way)[: len(line)]
+    return 10.0 ** (level_db / 20.0) * oaconvolve(line.astype(np.float32), way.astype(np.float32))[: len(line)]

@@ -129,7 +129,7 @@ def build(kit: Kit, place: Place, seed: int) -> Made:
             heard = sum(gain * way for gain, way in zip(gains, ways, strict=True))
             if drum == near != name:
                 heard = _other_side(heard, where[drum], rng)
-            mix += oaconvolve(heard, kernel)[:frames]
+            mix += oaconvolve(heard.astype(np.float32), kernel.astype(np.float32))[:frames]
             if drum == near:
                 own[name] = Struck(struck[drum].time_s + lag / RATE_HZ, struck[drum].level_db, struck[drum].kind)
         mix /= np.abs(mix).max()

@@ -132,7 +132,7 @@ def test_a_damaged_line_break_loses_no_session_of_the_undo_list(tmp_path_factory
         assert [session for _, session in opened.history.past] == [session for _, session in history.past]
 
 
-@settings(max_examples=60)
+@settings(max_examples=30)
 @given(st.floats(0.0, 1.0), st.integers(1, 255), st.integers(0, 3))
 def test_one_damaged_byte_loses_no_session_of_the_undo_list(tmp_path_factory, share, flip, undone):
     """What a damaged line told is worked out from both sides of it; the damage is told, and kept aside."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import tempfile
-from functools import partial
+from functools import cache, partial
 from pathlib import Path
 
 import numpy as np
@@ -11,7 +11,7 @@ import pytest
 import soundfile
 from bench.ratchet import SEED, kit, recipes
 
-from supple_snare.sound.attacks import analyse
+from supple_snare.sound.attacks import Analysis, analyse
 from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.verdict import Verdict
@@ -250,19 +250,25 @@ def test_place_gain_and_length_change_no_verdict(shared_take: Take, tmp_path: Pa
         assert np.median(shift) < 0.01
 
 
-@pytest.fixture(scope="module")
-def kit_of_seven():
-    """A kit with ghost notes, a fader moved in the middle, and what is judged of it as it is."""
-    made = recipes()["a fader moved"].build(kit(), SEED)
-    return made.tracks, played(made.tracks)
+@cache
+def analysis_of(sound: bytes) -> Analysis:
+    """What is heard in the samples of a track."""
+    with tempfile.TemporaryDirectory() as folder:
+        soundfile.write(Path(folder) / "track.wav", np.frombuffer(sound), RATE_HZ, subtype="FLOAT")
+        return analyse(read_recording(Path(folder) / "track.wav"))
 
 
 def played(tracks: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
     """When strokes were played into each track."""
-    with tempfile.TemporaryDirectory() as folder:
-        for name, sound in tracks.items():
-            soundfile.write(Path(folder) / f"{name}.wav", sound, RATE_HZ, subtype="FLOAT")
-        return {name: verdict.time_s[verdict.played] for name, verdict in judged(Path(folder), list(tracks)).items()}
+    verdicts = judge_bleed([analysis_of(sound.tobytes()) for sound in tracks.values()])
+    return {name: verdict.time_s[verdict.played] for name, verdict in zip(tracks, verdicts, strict=True)}
+
+
+@pytest.fixture(scope="module")
+def kit_and_strokes():
+    """A kit with ghost notes, a fader moved in the middle, and what is judged of it as it is."""
+    tracks = recipes()["a fader moved"].build(kit(), SEED).tracks
+    return tracks, played(tracks)
 
 
 @pytest.mark.parametrize(
@@ -275,9 +281,9 @@ def played(tracks: dict[str, np.ndarray]) -> dict[str, np.ndarray]:
         pytest.param(lambda tracks: tracks | {"copy": tracks["snare"].copy()}, id="a copy of a track"),
     ],
 )
-def test_what_changes_no_stroke_changes_no_verdict(kit_of_seven, change):
+def test_what_changes_no_stroke_changes_no_verdict(kit_and_strokes, change):
     """Names, order, gain, polarity, what is silent, and what is there twice: every stroke stays where it was."""
-    tracks, before = kit_of_seven
+    tracks, before = kit_and_strokes
     found = played(change(tracks))
     for name in tracks:
         assert found[name] == pytest.approx(before[name], abs=0.01), name

@@ -12,13 +12,12 @@ from supple_snare.desk.controls import button, head, words
 
 HAND = {
     "Listen": [("S M Return ← →", "on a track of the cast (Tab): solo, mute, lead, level")],
-    "Page": [
+    "View": [
         ("← → ↑ ↓", "next or previous stroke; a row up or down"),
         ("Ctrl+wheel", "fewer or more bars a row"),
-        ("Ctrl+1 … 7", "the steps"),
     ],
     "Strokes": [("drag", "a peg's head in Tighten and Proof moves its stroke")],
-    "Grid and feel": [("double-click", "lets a pinned line go")],
+    "Take": [("double-click", "lets a pinned line go")],
 }
 """What has no action of its own: gestures, and keys of single views."""
 
@@ -27,7 +26,7 @@ for 10 ms; a square head leans farther than can be drawn. Pegs of the first lead
 below. A flag above a stroke is a doubt; a square foot is a held stroke, a round brass one was moved by hand; \
 a bar under it a slot given by hand; the little ticks are the other leads' hits."""
 
-_COLUMNS = (("Listen", "Page", "Sections and snapshots"), ("Hits", "Strokes"), ("Session", "Grid and feel"))
+_COLUMNS = (("Listen", "View"), ("Hits", "Strokes"), ("Session", "Edit", "Take", "Sections", "Help"))
 
 
 class KeysSheet(QDialog):

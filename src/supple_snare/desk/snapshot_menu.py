@@ -49,6 +49,6 @@ def lay_behind(work: Workspace, name: str) -> None:
 def with_newest(work: Workspace, act: Callable[[Workspace, str], None]) -> None:
     """Do something with the one kept last; says so if there is none."""
     if not work.session.snapshots:
-        work.tell("There is no snapshot yet: keep one in the Session menu.")
+        work.tell("There is no snapshot yet: keep one in the Edit menu.")
         return
     act(work, work.session.snapshots[-1].name)

@@ -164,6 +164,9 @@ QScrollBar::add-line, QScrollBar::sub-line {{ height: 0; width: 0; }}
 QScrollArea {{ border: none; background: transparent; }}
 QScrollArea > QWidget > QWidget {{ background: transparent; }}
 QToolButton::menu-indicator {{ image: none; }}
+QMenuBar {{ background: transparent; padding: 2px 8px 0 8px; }}
+QMenuBar::item {{ padding: 4px 9px; border-radius: 4px; }}
+QMenuBar::item:selected, QMenuBar::item:pressed {{ background: {BRASS_PALE.name()}; }}
 QMenu {{ background: {SHEET.name()}; border: 1px solid {RULE_STRONG.name()}; padding: 4px; }}
 QMenu::item {{ padding: 5px 22px; }}
 QMenu::item:selected {{ background: {BRASS_PALE.name()}; }}

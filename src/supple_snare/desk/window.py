@@ -3,13 +3,11 @@
 from __future__ import annotations
 
 import os
-from collections import defaultdict
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QEvent, QSettings, Qt, QUrl
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PyQt6.QtWidgets import (
     QAbstractSpinBox,
     QApplication,
@@ -18,7 +16,6 @@ from PyQt6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMainWindow,
-    QMenu,
     QScrollArea,
     QSizePolicy,
     QStackedWidget,
@@ -37,6 +34,7 @@ from supple_snare.desk.cards.hits import HitsCard
 from supple_snare.desk.cards.proof import ProofCard
 from supple_snare.desk.cards.tighten import TightenCard
 from supple_snare.desk.cast import Cast
+from supple_snare.desk.command_search import search_commands
 from supple_snare.desk.controls import button, sheet, soft
 from supple_snare.desk.doors import Doors
 from supple_snare.desk.faults import Faults
@@ -50,6 +48,7 @@ from supple_snare.desk.legend import legend_of
 from supple_snare.desk.level_chart import LevelChart
 from supple_snare.desk.loupe import Loupe
 from supple_snare.desk.measure_sheet import MeasureSheet
+from supple_snare.desk.menus import Menu, Menus
 from supple_snare.desk.message_bar import MessageBar
 from supple_snare.desk.page import Page
 from supple_snare.desk.player import Player
@@ -95,6 +94,7 @@ class Window(QMainWindow):
         self._build()
         self.hand = Hand(self.work, self.page, self.player)
         self._build_actions()
+        self.page.setFocus()
         work, player = self.work, self.player
         self.page.placed.connect(self.player.seek)
         self.chart.placed.connect(self._go_to)
@@ -201,11 +201,6 @@ class Window(QMainWindow):
         row = QHBoxLayout(top)
         row.setContentsMargins(12, 0, 10, 0)
         row.setSpacing(4)
-        self._menu_button = QToolButton()
-        self._menu_button.setObjectName("plain")
-        self._menu_button.setText("Session ▾")
-        self._menu_button.setToolTip("New, open, save, edit, keys (F10)")
-        self._menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self._name = QLabel()
         self._name.setObjectName("head")
         self._state = soft()
@@ -217,7 +212,6 @@ class Window(QMainWindow):
         label = QWidget()
         label.setLayout(names)
         label.setFixedWidth(118)
-        row.addWidget(self._menu_button)
         row.addWidget(label)
         self._undo_button, self._redo_button = QToolButton(), QToolButton()
         for push, sign in ((self._undo_button, "↶"), (self._redo_button, "↷")):
@@ -266,143 +260,134 @@ class Window(QMainWindow):
         return head
 
     def _build_actions(self) -> None:
-        work = self.work
-        self._chapters: dict[str, list[QAction]] = defaultdict(list)
-        self._build_keys()
-        menu = QMenu(self)
-        self._menu_button.setMenu(menu)
-        act = partial(self._listed, menu, "Session")
-        act("New session", self.doors.begin, "Ctrl+N")
-        act("Open a session …", self.doors.choose, "Ctrl+O")
-        recent = _submenu(menu, "Recent sessions")
-        recent.aboutToShow.connect(lambda: fill_recent(recent, self.doors.open_session))
-        act("Open the demo afresh", self.doors.open_demo)
-        act("Save", self.doors.save, "Ctrl+S")
-        act("Save in another folder …", self.doors.save_as, "Ctrl+Shift+S")
-        menu.addSeparator()
-        act("Add recordings …", self._add_files, "Ctrl+I")
-        menu.addSeparator()
-        self._undo = act("Undo", work.undo, "Ctrl+Z")
-        self._redo = act("Redo", work.redo, "Ctrl+Shift+Z", "Ctrl+Y")
-        act("What was done …", lambda: show_steps(work, self), "Ctrl+H")
+        """The menu bar; what stands in no menu has a widget of its own."""
+        work, menus = self.work, Menus(self)
+        self._menus = menus
+        menu = menus.menu("&Session")
+        menu.act("New session", self.doors.begin, "Ctrl+N")
+        menu.act("Open a session …", self.doors.choose, "Ctrl+O")
+        menu.listing("Recent sessions", lambda inner: fill_recent(inner, self.doors.open_session))
+        menu.act("Open the demo afresh", self.doors.open_demo)
+        menu.part()
+        menu.act("Add recordings …", self._add_files, "Ctrl+I")
+        menu.part()
+        menu.act("Save", self.doors.save, "Ctrl+S")
+        menu.act("Save in another folder …", self.doors.save_as, "Ctrl+Shift+S")
+        menu.part()
+        menu.act("Quit", self.close, "Ctrl+Q")
+        menu = menus.menu("&Edit")
+        self._undo = menu.act("Undo", work.undo, "Ctrl+Z")
+        self._redo = menu.act("Redo", work.redo, "Ctrl+Shift+Z", "Ctrl+Y")
+        menu.act("What was done …", lambda: show_steps(work, self), "Ctrl+H")
         self._undo_button.clicked.connect(work.undo)
         self._redo_button.clicked.connect(work.redo)
-        menu.addSeparator()
-        self._build_hit_actions(_submenu(menu, "Hits"))
-        self._build_stroke_actions(_submenu(menu, "Strokes"))
-        self._build_section_actions(_submenu(menu, "Sections"))
-        snapshots = _submenu(menu, "Snapshots")
-        snapshots.aboutToShow.connect(lambda: fill_snapshots(snapshots, work, self))
-        act = partial(self._listed, menu, "Sections and snapshots")
-        act("Exchange with the newest snapshot", lambda: with_newest(work, exchange), "W")
-        act("Lay the newest snapshot behind", lambda: with_newest(work, lay_behind), "Shift+W")
-        act = partial(self._listed, menu, "Grid and feel")
-        act("Groove library …", lambda: show_library(work, self), "B")
-        menu.addSeparator()
-        act = partial(self._listed, menu, "Session")
-        self._listed(menu, "Listen", "Loop the selection", self._loop_selection, "Shift+L")
-        act("Go on with stopped work", work.resume, "F5")
-        act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
-        menu.addSeparator()
-        act("Keys and legend", self._show_keys, "F1")
-        act("Quit", self.close, "Ctrl+Q")
+        menu.part()
+        menu.listing("Snapshots", lambda inner: fill_snapshots(inner, work, self))
+        menu.act("Exchange with the newest snapshot", lambda: with_newest(work, exchange), "W")
+        menu.act("Lay the newest snapshot behind", lambda: with_newest(work, lay_behind), "Shift+W")
+        self._build_view_menu(menus.menu("&View"))
+        self._build_take_menu(menus.menu("&Take"))
+        self._build_hits_menu(menus.menu("&Hits"))
+        self._build_strokes_menu(menus.menu("St&rokes"))
+        menu = menus.menu("Se&ctions")
+        menu.act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
+        menu.act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
+        self._build_listen_menu(menus.menu("&Listen"))
+        menu = menus.menu("Hel&p")
+        menu.act("Search commands …", lambda: search_commands(self, menus.actions), "F3")
+        menu.act("Keys and legend", self._show_keys, "F1")
+        menu.act("The menu bar", menus.open_first, "F10")
 
-    def _build_hit_actions(self, menu: QMenu) -> None:
+    def _build_view_menu(self, menu: Menu) -> None:
+        """What is seen: the steps, the page, and what takes its place."""
+        work, page = self.work, self.page
+        for number, step in enumerate(STEPS, 1):
+            menu.act(step.capitalize(), lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}")
+        menu.part()
+        menu.act("Measurements", lambda: work.look(measuring=not work.looks.measuring), "M")
+        menu.act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
+        menu.part()
+        menu.act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
+        menu.act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
+        menu.act("To the start", lambda: self._go_to(0.0), "Home")
+        menu.act("The page follows", lambda: work.listen(following=not work.looks.listening.following), "F")
+        menu.act("Close the message", self.message.hide, "Escape")
+
+    def _build_take_menu(self, menu: Menu) -> None:
+        """The tempo, the feel, and the work on the take as a whole."""
+        work = self.work
+        menu.act("Tap the tempo, in Grid", self._tap, "T")
+        menu.act("Next tempo found, in Grid", lambda: self._step_reading(1), "]")
+        menu.act("Previous tempo found, in Grid", lambda: self._step_reading(-1), "[")
+        menu.part()
+        menu.act("Tap the feel, in Feel", lambda: self._tap_feel("first"), "Y")
+        menu.act("Tap the other feel, in Feel", lambda: self._tap_feel("second"), "Shift+Y")
+        menu.act("Groove library …", lambda: show_library(work, self), "B")
+        menu.part()
+        menu.act("Tick this step off", lambda: self.steps.tick(work.looks.step), "Ctrl+T")
+        menu.act("Go on with stopped work", work.resume, "F5")
+
+    def _build_hits_menu(self, menu: Menu) -> None:
         """What is done to hits by hand."""
-        act, hand = partial(self._listed, menu, "Hits"), self.hand
-        act("Next stroke or hit", lambda: hand.step(1), "N")
-        act("Previous stroke or hit", lambda: hand.step(-1), "P")
-        act("Next doubt", lambda: hand.step_doubt(1), "D")
-        act("Previous doubt", lambda: hand.step_doubt(-1), "Shift+D")
-        menu.addSeparator()
-        act("Remove hits", lambda: hand.mend(hit_tools.remove_hits), "Delete", "Backspace")
-        act("Count bleed as played, or answer a doubt with fine", hand.take, "Return", "Enter")
-        act("Remove the hit and all that sound alike", lambda: hand.mend(hit_tools.remove_alike), "Shift+Delete")
-        act("Count the bleed and all that sounds alike", lambda: hand.mend(hit_tools.promote_alike), "Shift+Return")
-        act("Restore hits as found", lambda: hand.mend(hit_tools.restore_hits), "R")
-        menu.addSeparator()
-        act("Hit or stroke 1 ms later", lambda: hand.nudge(1.0), "Alt+Right")
-        act("Hit or stroke 1 ms earlier", lambda: hand.nudge(-1.0), "Alt+Left")
-        act("Hit or stroke 1 sample later", lambda: hand.nudge(samples=1), "Alt+Shift+Right")
-        act("Hit or stroke 1 sample earlier", lambda: hand.nudge(samples=-1), "Alt+Shift+Left")
+        hand = self.hand
+        menu.act("Next stroke or hit", lambda: hand.step(1), "N")
+        menu.act("Previous stroke or hit", lambda: hand.step(-1), "P")
+        menu.act("Next doubt", lambda: hand.step_doubt(1), "D")
+        menu.act("Previous doubt", lambda: hand.step_doubt(-1), "Shift+D")
+        menu.part()
+        menu.act("Remove hits", lambda: hand.mend(hit_tools.remove_hits), "Delete", "Backspace")
+        menu.act("Count bleed as played, or answer a doubt with fine", hand.take, "Return", "Enter")
+        menu.act("Remove the hit and all that sound alike", lambda: hand.mend(hit_tools.remove_alike), "Shift+Delete")
+        menu.act(
+            "Count the bleed and all that sounds alike", lambda: hand.mend(hit_tools.promote_alike), "Shift+Return"
+        )
+        menu.act("Restore hits as found", lambda: hand.mend(hit_tools.restore_hits), "R")
+        menu.part()
+        menu.act("Hit or stroke 1 ms later", lambda: hand.nudge(1.0), "Alt+Right")
+        menu.act("Hit or stroke 1 ms earlier", lambda: hand.nudge(-1.0), "Alt+Left")
+        menu.act("Hit or stroke 1 sample later", lambda: hand.nudge(samples=1), "Alt+Shift+Right")
+        menu.act("Hit or stroke 1 sample earlier", lambda: hand.nudge(samples=-1), "Alt+Shift+Left")
 
-    def _build_stroke_actions(self, menu: QMenu) -> None:
+    def _build_strokes_menu(self, menu: Menu) -> None:
         """What is done to strokes by hand."""
-        work, act, hand = self.work, partial(self._listed, menu, "Strokes"), self.hand
-        act("Hold the selection", hand.hold, "H")
-        act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
-        act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
-        act("Join the range to one piece", lambda: stroke_tools.join_selection(work), "J")
-        act("Tighten only the range", lambda: stroke_tools.tighten_only(work), "Ctrl+J")
-        act("Drop all edits of the selection", lambda: stroke_tools.drop_selection(work), "X")
-        menu.addSeparator()
-        act("One slot later", lambda: stroke_tools.move_slots(work, 1), "Shift+Right")
-        act("One slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
-        act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
-        act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
-        menu.addSeparator()
-        act("Take the other slot", lambda: hand.prove(answers.other_slot), "U")
-        act("Move less", lambda: hand.prove(answers.move_less), "I")
-        act("Bring in what lies past the reach", lambda: hand.prove(answers.bring_in), "Shift+I")
-        menu.addSeparator()
+        work, hand = self.work, self.hand
+        menu.act("Hold the selection", hand.hold, "H")
+        menu.act("Release the selection", lambda: stroke_tools.release_selection(work), "Shift+H")
+        menu.act("Even out the range", lambda: stroke_tools.even_selection(work), "E")
+        menu.act("Join the range to one piece", lambda: stroke_tools.join_selection(work), "J")
+        menu.act("Tighten only the range", lambda: stroke_tools.tighten_only(work), "Ctrl+J")
+        menu.act("Drop all edits of the selection", lambda: stroke_tools.drop_selection(work), "X")
+        menu.part()
+        menu.act("One slot later", lambda: stroke_tools.move_slots(work, 1), "Shift+Right")
+        menu.act("One slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
+        menu.act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
+        menu.act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
+        menu.part()
+        menu.act("Take the other slot", lambda: hand.prove(answers.other_slot), "U")
+        menu.act("Move less", lambda: hand.prove(answers.move_less), "I")
+        menu.act("Bring in what lies past the reach", lambda: hand.prove(answers.bring_in), "Shift+I")
+
+    def _build_listen_menu(self, menu: Menu) -> None:
+        """What is heard, and how."""
+        work = self.work
+        menu.act("Play or stop", self.transport.toggle_play, "Space")
+        menu.act("As played, or tightened", lambda: work.look(tightened=not work.looks.tightened), "A")
+        menu.part()
         ways: tuple[tuple[str, str, How], ...] = (
-            ("Hear as played", "1", "played"),
-            ("Hear tightened", "2", "tightened"),
-            ("Hear both in turn", "3", "turn"),
+            ("Hear the stroke as played", "1", "played"),
+            ("Hear the stroke tightened", "2", "tightened"),
+            ("Hear the stroke both ways in turn", "3", "turn"),
         )
         for text, key, how in ways:
-            act(text, partial(hear_chosen, work, how), key)
-
-    def _build_section_actions(self, menu: QMenu) -> None:
-        work, act = self.work, partial(self._listed, menu, "Sections and snapshots")
-        act("Make the range a section …", lambda: draw_selection(work, self), "Ctrl+K")
-        act("Split a section at the playhead", lambda: split_here(work, self.player.position_s), "K")
-
-    def _listed(self, menu: QMenu, chapter: str, text: str, slot: Callable[..., object], *keys: str) -> QAction:
-        """Something that can be done anywhere in the window, shown in a menu."""
-        action = self._act(chapter, text, slot, *keys)
-        menu.addAction(action)
-        return action
-
-    def _act(self, chapter: str, text: str, slot: Callable[..., object], *keys: str) -> QAction:
-        """Something that can be done anywhere in the window; its key is listed under a chapter, if that is told."""
-        action = QAction(text, self)
-        action.setShortcuts([QKeySequence(key) for key in keys])
-        action.triggered.connect(slot)
-        self.addAction(action)
-        if chapter:
-            self._chapters[chapter].append(action)
-        return action
-
-    def _build_keys(self) -> None:
-        """What has a key and no place in the menu."""
-        work, page = self.work, self.page
-        act = partial(self._act, "Listen")
-        act("Play or stop", self.transport.toggle_play, "Space")
-        act("As played, or tightened", lambda: work.look(tightened=not work.looks.tightened), "A")
-        act("Click", lambda: work.look(clicking=not work.looks.clicking), "C")
-        act("Loop", self.transport.loop.toggle, "L")
-        act("Half speed", lambda: work.look(half_speed=not work.looks.half_speed), "S")
-        act("Tap the strokes", lambda: work.look(tapping_strokes=not work.looks.tapping_strokes), "V")
-        act("How it is listened to", self.transport.listening.click, "Ctrl+L")
-        act("Mono check", self.transport.panel.toggle_mono, "Shift+M")
-        act("The page follows", lambda: work.listen(following=not work.looks.listening.following), "F")
-        act = partial(self._act, "Page")
-        act("To the start", lambda: self._go_to(0.0), "Home")
-        act("Measurements", lambda: work.look(measuring=not work.looks.measuring), "M")
-        act("Loupe", lambda: work.look(loupe=not work.looks.loupe), "O")
-        act("Fewer bars a row", lambda: page.zoom(1), "Ctrl++", "Ctrl+=")
-        act("More bars a row", lambda: page.zoom(-1), "Ctrl+-")
-        act("Close the message", self.message.hide, "Escape")
-        act("The menu", self._menu_button.showMenu, "F10")
-        act = partial(self._act, "Grid and feel")
-        act("Tap the tempo, in Grid", self._tap, "T")
-        act("Next tempo found, in Grid", lambda: self._step_reading(1), "]")
-        act("Previous tempo found, in Grid", lambda: self._step_reading(-1), "[")
-        act("Tap the feel, in Feel", lambda: self._tap_feel("first"), "Y")
-        act("Tap the other feel, in Feel", lambda: self._tap_feel("second"), "Shift+Y")
-        for number, step in enumerate(STEPS, 1):
-            self._act("", step, lambda _on=False, s=step: work.look(step=s), f"Ctrl+{number}")
+            menu.act(text, partial(hear_chosen, work, how), key)
+        menu.part()
+        menu.act("Loop", self.transport.loop.toggle, "L")
+        menu.act("Loop the selection", self._loop_selection, "Shift+L")
+        menu.act("Half speed", lambda: work.look(half_speed=not work.looks.half_speed), "S")
+        menu.act("Click", lambda: work.look(clicking=not work.looks.clicking), "C")
+        menu.act("Tap the strokes", lambda: work.look(tapping_strokes=not work.looks.tapping_strokes), "V")
+        menu.act("Mono check", self.transport.panel.toggle_mono, "Shift+M")
+        menu.act("How it is listened to …", self.transport.listening.click, "Ctrl+L")
 
     # ---- session
 
@@ -573,7 +558,7 @@ class Window(QMainWindow):
         self.close()
 
     def _show_keys(self) -> None:
-        KeysSheet(self, self._chapters).exec()
+        KeysSheet(self, self._menus.actions).exec()
 
     def show_first(self) -> None:
         """Show it where it was left; at first, over the whole of a screen that has no room for more."""
@@ -638,9 +623,3 @@ def _saved_words(work: Workspace) -> str:
             return "keeping aside …"
         return "empty" if work.session.is_empty else "not saved yet" if work.is_unsaved else "as it came"
     return "saved" if work.is_saved else "saving …"
-
-
-def _submenu(menu: QMenu, text: str) -> QMenu:
-    inner = menu.addMenu(text)
-    assert inner is not None
-    return inner
