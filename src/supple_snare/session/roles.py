@@ -62,7 +62,7 @@ def role_of(view: GroupView, key: str) -> Role:
         kind = RoleKind.NOTES
     elif verdict.is_wide:
         kind = RoleKind.KIT
-    elif verdict.is_far:
+    elif verdict.is_far or not len(verdict.time_s):
         kind = RoleKind.FAR
     else:
         kind = RoleKind.SECOND if math.isfinite(verdict.twin_odds) or track.drum not in (None, key) else RoleKind.CLOSE
