@@ -5,7 +5,7 @@ import pytest
 
 from supple_snare.timing.course import PlayedBeats, following_course
 from supple_snare.timing.tempo_parts import read_tempo
-from tests.timing.test_tempo import band
+from tests.timing.bands import band
 
 
 def one_after_another(tempos, bars, *, pause_s=0.0):
