@@ -86,7 +86,7 @@ def _row(menu: str, action: QAction) -> QWidget:
     row = QWidget()
     line = QHBoxLayout(row)
     line.setContentsMargins(8, 0, 8, 0)
-    text = QLabel(action.text().replace("&", ""))
+    text = QLabel(action.text())
     text.setEnabled(action.isEnabled())
     line.addWidget(text)
     line.addWidget(soft(menu))

@@ -31,7 +31,9 @@ class RejudgedNotice:
         """Have all groups compared that were not yet, or are asked for otherwise than before."""
         work, folder = self._work, self._work.folder
         now: dict[str, Judged] = {}
-        for group in work.session.groups if folder is not None else ():
+        if folder is None:
+            return
+        for group in work.session.groups:
             asked = asked_of(work.session, group)
             if group.part or self._settled.get((folder, group.key)) == asked:
                 continue
@@ -39,7 +41,7 @@ class RejudgedNotice:
             if verdicts is not None and all(track.known_by for track in work.session.tracks_of(group)):
                 self._settled[folder, group.key] = asked
                 now[group.key] = judged_of(asked, verdicts)
-        if folder is not None and now:
+        if now:
             compare = partial(settle_judged, folder, now)
             work.jobs.submit("", lambda _progress: compare(), self._tell, _ignore)
 

@@ -130,6 +130,11 @@ class Track(msgspec.Struct, frozen=True, kw_only=True):
         return next((own.rules for own in self.section_rules if own.section == section), self.rules)
 
     @property
+    def mended_s(self) -> tuple[float, ...]:
+        """Times of the hits that were added, removed or moved by hand, of the last where they were found."""
+        return (*self.added_s, *self.removed_s, *(moved.from_s for moved in self.moved))
+
+    @property
     def is_corrected(self) -> bool:
         """Whether any of its hits was mended by hand."""
         return bool(self.added_s or self.removed_s or self.moved or self.landings)

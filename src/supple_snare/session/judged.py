@@ -7,7 +7,7 @@ against what is judged now as long as files, bands, materials and roles are the 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -16,8 +16,8 @@ import numpy as np
 from supple_snare.session import edits
 from supple_snare.session.cache import SPOILT, Arrays, read_arrays, write_arrays
 from supple_snare.session.document import Group, Session
+from supple_snare.session.mending import near_any
 from supple_snare.sound.verdict import Verdict
-from supple_snare.timing.hits import nearest_index
 from supple_snare.timing.units import FloatArray
 
 FILE_NAME = "judged.npz"
@@ -115,18 +115,14 @@ def as_before(session: Session, rejudged: Rejudged) -> Session:
     """Correct every attack that is judged otherwise so that it counts as it did; what was mended by hand stays."""
     for key in {track.key for track in session.tracks} & rejudged.counted_s.keys():
         track = session.track(key)
-        mended_s = np.array([*track.added_s, *track.removed_s, *(moved.from_s for moved in track.moved)])
-        session = edits.remove_hits(session, key, _without(rejudged.counted_s[key], mended_s).tolist())
-        session = edits.add_hits(session, key, _without(rejudged.dropped_s[key], mended_s).tolist())
+        session = edits.remove_hits(session, key, _without(rejudged.counted_s[key], track.mended_s).tolist())
+        session = edits.add_hits(session, key, _without(rejudged.dropped_s[key], track.mended_s).tolist())
     return session
 
 
-def _without(time_s: FloatArray, others_s: FloatArray) -> FloatArray:
+def _without(time_s: FloatArray, others_s: Sequence[float] | FloatArray) -> FloatArray:
     """Moments that none of some others is near."""
-    if not len(time_s) or not len(others_s):
-        return time_s
-    others_s = np.sort(others_s)
-    return np.asarray(time_s[np.abs(others_s[nearest_index(others_s, time_s)] - time_s) > _SAME_ATTACK_S])
+    return np.asarray(time_s[~near_any(time_s, others_s, _SAME_ATTACK_S)])
 
 
 def _times(array: object) -> FloatArray:

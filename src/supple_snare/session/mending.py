@@ -103,8 +103,7 @@ def alike_s(track: Track, verdict: Verdict, time_s: float) -> FloatArray:
         return np.zeros(0)
     like = alike(verdict, index)
     like[index] = False
-    mended_s = (*track.added_s, *track.removed_s, *(moved.from_s for moved in track.moved))
-    return np.asarray(verdict.time_s[like & ~near_any(verdict.time_s, mended_s)])
+    return np.asarray(verdict.time_s[like & ~near_any(verdict.time_s, track.mended_s)])
 
 
 def _placed(time_s: FloatArray, track: Track, verdict: Verdict, peaks: Peaks) -> Hits:
@@ -142,9 +141,11 @@ def _once(times_s: tuple[float, ...]) -> tuple[float, ...]:
     return tuple(kept)
 
 
-def near_any(time_s: FloatArray, marks_s: Sequence[float]) -> NDArray[np.bool_]:
-    """Which moments are those of hits that any of some marks stands for, shape (n,)."""
-    if not marks_s or not len(time_s):
+def near_any(
+    time_s: FloatArray, marks_s: Sequence[float] | FloatArray, within_s: float = SAME_HIT_S
+) -> NDArray[np.bool_]:
+    """Which moments any of some marks is near, shape (n,); by default so near that it stands for the same hit."""
+    if not len(marks_s) or not len(time_s):
         return np.zeros(len(time_s), dtype=bool)
-    marks = np.sort(np.array(marks_s))
-    return np.asarray(np.abs(marks[nearest_index(marks, time_s)] - time_s) <= SAME_HIT_S)
+    marks = np.sort(np.asarray(marks_s))
+    return np.asarray(np.abs(marks[nearest_index(marks, time_s)] - time_s) <= within_s)

@@ -26,7 +26,7 @@ from supple_snare.sound.one_player import players_of, shared_materials
 from supple_snare.sound.overheads import find_overheads, judge_overheads
 from supple_snare.sound.own_drum import own_drum_odds
 from supple_snare.sound.ringing import is_struck
-from supple_snare.sound.roles import NO_DRUM, DrumsGiven, given_among, with_given
+from supple_snare.sound.roles import NO_DRUM, NOTHING_GIVEN, DrumsGiven, given_among, with_given
 from supple_snare.sound.sides import in_stereo
 from supple_snare.sound.signs import networks
 from supple_snare.sound.verdict import Verdict, verdict_of
@@ -41,7 +41,7 @@ _CERTAINLY = 16.0
 """Log odds of what a person says."""
 
 
-def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> list[Verdict]:
+def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis], given: DrumsGiven = NOTHING_GIVEN) -> list[Verdict]:
     """`judge_bleed` of what some ears hear, from all that is known of them.
 
     Tracks of one player that by themselves sound like something else than he does are listened to once more.
@@ -52,7 +52,7 @@ def judge_group(ears: Sequence[Ear], analyses: Sequence[Analysis], given: DrumsG
         If such a file vanished or breaks while it is read.
     """
     ringing = _ringing_drums(analyses, {track for track, ear in enumerate(ears) if ear.material is not None})
-    players = with_given(players_of(analyses, ringing), given or {})
+    players = with_given(players_of(analyses, ringing), given)
     shared = shared_materials(analyses, players)
     heard = [
         analyse(replace(ears[track], material=shared[track])) if track in shared else each
@@ -79,7 +79,7 @@ def judge_bleed(
     analyses: Sequence[Analysis],
     stereo: Collection[frozenset[int]] = (),
     players: IntArray | None = None,
-    given: DrumsGiven | None = None,
+    given: DrumsGiven = NOTHING_GIVEN,
 ) -> list[Verdict]:
     """Tell played attacks from bleed in all tracks of one group: in those of single drums, of kits, then of notes.
 
@@ -99,7 +99,7 @@ def judge_bleed(
     list of Verdict
         One per track, in the same order.
     """
-    players, given = np.arange(len(analyses)) if players is None else players, given or {}
+    players = np.arange(len(analyses)) if players is None else players
     verdicts = judge_drums(analyses, given)
     wide = [track for track in find_overheads(analyses, verdicts, stereo) if track not in given]
     verdicts |= judge_overheads(analyses, verdicts, {track: _judge_together([analyses[track]])[0] for track in wide})
@@ -109,7 +109,7 @@ def judge_bleed(
     return [verdicts[track] for track in range(len(analyses))]
 
 
-def judge_drums(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> dict[int, Verdict]:
+def judge_drums(analyses: Sequence[Analysis], given: DrumsGiven = NOTHING_GIVEN) -> dict[int, Verdict]:
     """The verdicts on those tracks of a group that are drums', by their number; arguments as for `judge_bleed`."""
     drums = [track for track, analysis in enumerate(analyses) if not PRESETS[analysis.material].is_pitched]
     # What has no attacks tells nothing of the others.
@@ -117,15 +117,15 @@ def judge_drums(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -
     drums = [track for track in drums if track not in silent]
     # A drum alone has nobody to be compared with but the lines around it.
     judged = drums if len(drums) != 1 else [track for track, each in enumerate(analyses) if len(each.attacks)]
-    together = _judge_together([analyses[track] for track in judged], given_among(given or {}, judged))
+    together = _judge_together([analyses[track] for track in judged], given_among(given, judged))
     found = dict(zip(judged, together, strict=True))
     drum = {track: judged[found[track].drum] if len(drums) > 1 else track for track in drums}
     verdicts = {track: replace(found[track], drum=drum[track]) for track in drums}
     return verdicts | {track: replace(_judge_together([analyses[track]])[0], drum=track) for track in silent}
 
 
-def _judge_together(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> list[Verdict]:
-    group, given = weigh_signs(analyses, given), given or {}
+def _judge_together(analyses: Sequence[Analysis], given: DrumsGiven = NOTHING_GIVEN) -> list[Verdict]:
+    group = weigh_signs(analyses, given)
     judged = [_judge(each, alone=len(analyses) == 1) for each in group.tracks]
     for track, drum in given.items():
         judged[track] = judged[track][0], -_CERTAINLY if drum == NO_DRUM else _CERTAINLY

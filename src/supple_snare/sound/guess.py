@@ -110,6 +110,7 @@ _LOW_PERIOD_S = 0.025
 """A low note stands still twice in each period; over so long it never seems to."""
 
 _MIDDLE_HZ, _TREBLE_HZ = (300.0, 2_400.0), (4_800.0, 18_000.0)
+_WHOLE_HZ = BAND_EDGES_HZ[0], BAND_EDGES_HZ[-1]
 _SMOOTH_FRAMES = 4
 _SOUNDING_DB, _MOST_PERCENT = 40.0, 95
 """Where the whole is at most so much softer than its loudest moments, treble and middle are compared."""
@@ -245,10 +246,7 @@ def how_notes_go_on(start_s: FloatArray, level_db: FloatArray, peaks: Peaks) -> 
 
 def _treble(levels: BandLevels) -> tuple[float, float]:
     """`comodulation` and `treble_db` of a track."""
-    decibels = levels.decibels()
-    middle_db, treble_db, whole_db = (
-        _band_db(decibels, band_hz) for band_hz in (_MIDDLE_HZ, _TREBLE_HZ, (BAND_EDGES_HZ[0], BAND_EDGES_HZ[-1]))
-    )
+    middle_db, treble_db, whole_db = (_smooth_db(levels, band_hz) for band_hz in (_MIDDLE_HZ, _TREBLE_HZ, _WHOLE_HZ))
     sounds = whole_db > np.percentile(whole_db, _MOST_PERCENT) - _SOUNDING_DB
     middle_db, treble_db = middle_db[sounds], treble_db[sounds]
     spread = float(np.std(middle_db) * np.std(treble_db))
@@ -256,11 +254,9 @@ def _treble(levels: BandLevels) -> tuple[float, float]:
     return covariance / max(spread, _TINY), float(np.percentile(treble_db - middle_db, _MOST_PERCENT))
 
 
-def _band_db(decibels: NDArray[np.float32], band_hz: tuple[float, float]) -> FloatArray:
+def _smooth_db(levels: BandLevels, band_hz: tuple[float, float]) -> FloatArray:
     """The smoothed level of each frame between two edges of `BAND_EDGES_HZ`, shape (frames,)."""
-    first, last = (BAND_EDGES_HZ.index(edge) for edge in band_hz)
-    power = (10.0 ** (decibels[:, first:last] / 10.0)).sum(axis=1)
-    smooth = np.convolve(power, np.full(_SMOOTH_FRAMES, 1.0 / _SMOOTH_FRAMES), "same")
+    smooth = np.convolve(levels.power_between(*band_hz), np.full(_SMOOTH_FRAMES, 1.0 / _SMOOTH_FRAMES), "same")
     return np.asarray(10.0 * np.log10(smooth + _TINY))
 
 

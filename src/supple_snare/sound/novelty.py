@@ -72,6 +72,13 @@ class BandLevels:
         """Levels in dB of some frames, shape (last − first, BANDS)."""
         return self.steps[first:last].astype(np.float32) / np.float32(_STEPS_PER_DB) + np.float32(_FLOOR_DB)
 
+    def power_between(self, low_hz: float, high_hz: float) -> NDArray[np.float32]:
+        """Power of each frame between two of `BAND_EDGES_HZ`, shape (frames,)."""
+        first, last = BAND_EDGES_HZ.index(low_hz), BAND_EDGES_HZ.index(high_hz)
+        starts = range(0, len(self.steps), _RISE_FRAMES)
+        blocks = [self.decibels(start, start + _RISE_FRAMES)[:, first:last] for start in starts]
+        return np.concatenate([(10.0 ** (block / 10.0)).sum(axis=1) for block in blocks])
+
     def loudest(self, time_s: FloatArray, first_s: float, last_s: FloatArray | float) -> FloatArray:
         """Largest power of each band in the frames centred from `first_s` to `last_s` around moments.
 

@@ -7,6 +7,7 @@ closer, or `NO_DRUM` for none: then nothing was played into it.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from types import MappingProxyType
 
 import numpy as np
 
@@ -16,6 +17,8 @@ NO_DRUM = -1
 
 DrumsGiven = Mapping[int, int]
 """By the number of a track in its group; tracks that are not named are told by their sound."""
+
+NOTHING_GIVEN: DrumsGiven = MappingProxyType({})
 
 
 def with_given(drum: IntArray, given: DrumsGiven) -> IntArray:

@@ -14,7 +14,7 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from supple_snare.sound.novelty import BAND_EDGES_HZ, BandLevels
+from supple_snare.sound.novelty import BandLevels
 from supple_snare.timing.units import FloatArray
 
 
@@ -71,9 +71,6 @@ class Syllables:
     rise_db: FloatArray
 
 
-_FRAMES = 1 << 14
-"""As many are turned into power at once."""
-
 _TINY = 1e-11
 """Power far below the noise of any recording."""
 
@@ -108,8 +105,5 @@ def _level_db(levels: BandLevels, params: SyllableParams) -> FloatArray:
     """The smoothed level of each frame in the bands that count, shape (frames,)."""
     from scipy.ndimage import gaussian_filter1d
 
-    first, last = (BAND_EDGES_HZ.index(edge) for edge in params.band_hz)
-    starts = range(0, len(levels.steps), _FRAMES)
-    power = [(10.0 ** (levels.decibels(at, at + _FRAMES)[:, first:last] / 10.0)).sum(axis=1) for at in starts]
     smooth = params.smooth_s * levels.rate_hz / levels.hop
-    return np.asarray(10.0 * np.log10(gaussian_filter1d(np.concatenate(power), smooth) + _TINY))
+    return np.asarray(10.0 * np.log10(gaussian_filter1d(levels.power_between(*params.band_hz), smooth) + _TINY))

@@ -16,7 +16,7 @@ from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.bare import Heard, bare_attacks
 from supple_snare.sound.events import Events, gather_events
 from supple_snare.sound.rises import VIEWS, Rises
-from supple_snare.sound.roles import DrumsGiven, with_given
+from supple_snare.sound.roles import NOTHING_GIVEN, DrumsGiven, with_given
 from supple_snare.sound.signs import Signs, heard_around, signs_of
 from supple_snare.sound.sources import Sources, learn_sources, strengths
 from supple_snare.sound.starts import rough_starts, settle_beside
@@ -101,7 +101,7 @@ class WeighedGroup:
     tracks: Sequence[Weighed]
 
 
-def weigh_signs(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -> WeighedGroup:
+def weigh_signs(analyses: Sequence[Analysis], given: DrumsGiven = NOTHING_GIVEN) -> WeighedGroup:
     """What speaks for the attacks of each track. Of two microphones of one drum each is judged without the other.
 
     Parameters
@@ -118,9 +118,8 @@ def weigh_signs(analyses: Sequence[Analysis], given: DrumsGiven | None = None) -
     rough_s = [rough_starts(analysis.attacks) for analysis in analyses]
     events = _events_of(analyses, rough_s)
     drums, twin_odds = find_drums(events)
-    if given:
-        drums = with_given(drums, given)
-        twin_odds[[*given, *np.flatnonzero(drums == np.arange(len(drums)))]] = np.inf
+    drums = with_given(drums, given)
+    twin_odds[[*given, *np.flatnonzero(drums == np.arange(len(drums)))]] = np.inf
     weighed: dict[int, Weighed] = {}
     for group in groups_without_twins(drums):
         members = group.tolist()
