@@ -48,6 +48,7 @@ from supple_snare.sound.attacks import Analysis
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import read_recording
 from supple_snare.sound.mixing import Click
+from supple_snare.sound.stretch.ways import Method
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.course import check_stiffness
 from supple_snare.timing.grid import Grid
@@ -369,15 +370,16 @@ def _groove(options: argparse.Namespace) -> Any:
 
 
 def _tighten(options: argparse.Namespace) -> Any:
-    if options.method != "cut":
-        raise UsageError(f"The method “{options.method}” is not known in this version: give cut.")
+    if options.method not in list(Method):
+        raise UsageError(f"The method “{options.method}” is not known: give cut, stretch or auto.")
     grid = _grid(options)
     response = Response(options.strength, options.tolerance, options.reach, options.keep_drift, options.times)
     session = _read_group(options)
     key = session.groups[0].key
     if not 0.0 <= options.join <= 20.0:
         raise UsageError(f"A join of {options.join:g} ms makes no sense: give one from 0 to 20.")
-    session = change_group(session, key, response=response, join_ms=0.0 if session.parts else options.join)
+    join_ms = 0.0 if session.parts else options.join
+    session = change_group(session, key, response=response, join_ms=join_ms, method=Method(options.method))
     session = _aimed(session, key, options)
     for part in session.parts:
         session = change_part(session, part.key, ends_follow=options.ends_follow, session_tempo=options.session_tempo)

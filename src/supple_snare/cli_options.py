@@ -160,7 +160,13 @@ def command_parser() -> argparse.ArgumentParser:
     tighten.add_argument(
         "--replace", action="store_true", help="replace files that are there already; never what is read"
     )
-    tighten.add_argument("--method", default="cut", metavar="METHOD", help="how: cut")
+    tighten.add_argument(
+        "--method",
+        default="cut",
+        metavar="METHOD",
+        help="how strokes come to their places: cut, stretch what rings between them, or auto (cut drums, stretch the "
+        "rest); by default cut",
+    )
     tighten.add_argument("--out", type=Path, required=True, metavar="DIR", help="folder for the files; made if needed")
     return parser
 

@@ -92,7 +92,7 @@ def test_a_section_gets_settings_of_its_own(tight):
     card.strength.changed.emit(card.strength.value())
     card.strength.set_value(20.0)
     card.strength.changed.emit(20.0)
-    assert work.group.settings_in(key)[0].strength == pytest.approx(0.2)
+    assert work.group.settings_in(key).response.strength == pytest.approx(0.2)
     assert work.group.response.strength == 0.8
     window.grab()
     card.follow.click()

@@ -19,7 +19,8 @@ from supple_snare.sound.attacks import analyse
 from supple_snare.sound.bleed import judge_bleed
 from supple_snare.sound.ear import Ear, Ensemble
 from supple_snare.sound.files import read_recording
-from supple_snare.sound.joining import CutSettings, Told
+from supple_snare.sound.gaps import CutSettings, Told
+from supple_snare.sound.stretch.ways import Way
 from tests.conftest import alike
 
 
@@ -68,6 +69,8 @@ def test_seams_follow_from_all_that_was_asked(tmp_path, shared_take):
         "settings": CutSettings(fade_ms=6.0),
         "places": {1: Told(20_000)},
         "slides": ((10_000, 20_000, 5),),
+        "ways": Way.RINGING,
+        "anchors": (20_000,),
     }
     assert others.keys() == {field.name for field in fields(CutRequest)}
     cache = Cache(lambda path: path.name)

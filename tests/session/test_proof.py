@@ -147,7 +147,7 @@ def test_sections_are_tightened_by_settings_of_their_own(part, tmp_path):
     session = edits.set_response(session, "g1", Response(strength=0.5), section=second)
     assert after_ms(session, stages) == pytest.approx([0, 0, 0, 80.0, -5.0, 7.5, 15.0, -10.0])
     session = edits.set_aim(session, "g1", Aim(at=AimAt.OWN_FEEL), section=second)
-    assert session.group("g1").settings_in(second)[0].strength == 0.5
+    assert session.group("g1").settings_in(second).response.strength == 0.5
     assert session.group("g1").aim.at is AimAt.GRID
     save_session(session, tmp_path)
     assert load_session(tmp_path) == session

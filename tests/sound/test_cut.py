@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 from supple_snare.errors import UsageError
 from supple_snare.sound.cut import SeamMemory, plan_cut
 from supple_snare.sound.files import BlockReader, read_recording
-from supple_snare.sound.joining import CutSettings, Told
+from supple_snare.sound.gaps import CutSettings, Told
 from supple_snare.sound.matching import Matcher
 from supple_snare.sound.room_tone import find_room_tone
 from tests.conftest import RATE_HZ, alike, drum

@@ -5,7 +5,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from supple_snare.sound.editlist import EditList, fade_gains
+from supple_snare.sound.crossfade import fade_gains
+from supple_snare.sound.editlist import EditList
 
 FRAMES = 6_000
 SOURCE = np.random.default_rng(1).integers(-(2**31), 2**31 - 1, (FRAMES, 2), dtype=np.int64).astype(np.int32)

@@ -50,6 +50,7 @@ from supple_snare.session.stages import (
 )
 from supple_snare.session.storage import FILE_NAME
 from supple_snare.sound.fingerprint import Fingerprint
+from supple_snare.sound.stretch.ways import Method
 from supple_snare.timing.aim import Aim
 from supple_snare.timing.groove import Groove
 from supple_snare.timing.notes import NoteChange, Notes
@@ -398,12 +399,22 @@ class Workspace(QObject):
     @property
     def response(self) -> Response | None:
         """The response of the group on the page in the scope that is chosen."""
-        return None if self.group is None else self.group.settings_in(self.scope)[0]
+        return None if self.group is None else self.group.settings_in(self.scope).response
+
+    @property
+    def method(self) -> Method:
+        """How its strokes come to their new places there."""
+        return Method.CUT if self.group is None else self.group.settings_in(self.scope).method
+
+    def set_method(self, label: str, method: Method) -> None:
+        """Change the method in that scope, as one step."""
+        if self.group is not None:
+            self.do(label, edits.set_method(self.session, self.group.key, method, section=self.scope))
 
     @property
     def aim(self) -> Aim:
         """Its aim there."""
-        return Aim() if self.group is None else self.group.settings_in(self.scope)[1]
+        return Aim() if self.group is None else self.group.settings_in(self.scope).aim
 
     def set_response(self, label: str, response: Response) -> None:
         """Change the response in that scope, as one step."""

@@ -85,7 +85,8 @@ class Cache:
         hashes = [self._sha256_of(recording.path) for recording in request.recordings]
         arrays = (request.first_arrival, request.arrivals, request.move)
         asked = [array.astype("<i8").tobytes().hex() for array in arrays]
-        settings = repr((request.settings, sorted(request.places.items()), request.slides))
+        by_hand = (sorted(request.places.items()), request.slides, request.ways, request.anchors)
+        settings = repr((request.settings, by_hand))
         key = _key("cut", *hashes, *asked, settings) if all(hashes) else ""
         return self._get(key, partial(_cut_of, count=len(request.move)), _arrays_of_cut, make)
 
@@ -258,18 +259,21 @@ def _verdicts_of(arrays: Arrays, *, count: int) -> list[Verdict]:
     return found
 
 
-_CUT_ARRAYS = ("move", "extended", "limited", "near", "jump_db", "fits")
+_EDIT_ARRAYS = ("at", "shift", "fade", "is_stretched")
+_CUT_ARRAYS = ("move", "extended", "limited", "near", "jump_db", "fits", "ratio", "unlike", "short")
 
 
 def _arrays_of_cut(cut: Cut) -> dict[str, NDArray[Any]]:
-    arrays = {f"edits.{name}": getattr(cut.edits, name) for name in _names(EditList)}
+    arrays = {f"edits.{name}": getattr(cut.edits, name) for name in _EDIT_ARRAYS}
     return arrays | {name: getattr(cut, name) for name in (*_CUT_ARRAYS, "added")}
 
 
 def _cut_of(arrays: Arrays, *, count: int) -> Cut:
-    edits = EditList(**{name: arrays[f"edits.{name}"] for name in _names(EditList)})
+    edits = EditList(**{name: arrays[f"edits.{name}"] for name in _EDIT_ARRAYS}, sound=None)
     columns = {name: arrays[name] for name in _CUT_ARRAYS}
-    _check_alike(getattr(edits, name) for name in _names(EditList))
+    _check_alike(getattr(edits, name) for name in _EDIT_ARRAYS)
+    if edits.is_stretched.dtype != np.bool_ or edits.is_stretched[-1:].any():
+        raise ValueError("stretched to no end")
     _check_alike([*columns.values(), np.zeros(count)])
     added = arrays["added"]
     if added.dtype.kind != "i" or added.ndim != 1 or (added < 0).any() or added.sum() != len(edits) - 1:

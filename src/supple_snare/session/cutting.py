@@ -8,12 +8,13 @@ import numpy as np
 
 from supple_snare.errors import GroupError
 from supple_snare.session.document import Session
-from supple_snare.session.stages import GroupView, at_strokes
+from supple_snare.session.stages import GroupView, at_strokes, section_numbers
 from supple_snare.sound.attacks import Progress
 from supple_snare.sound.cut import Cut, SeamMemory, plan_cut
 from supple_snare.sound.files import Recording
-from supple_snare.sound.joining import CutSettings, Told
+from supple_snare.sound.gaps import CutSettings, Told
 from supple_snare.sound.material import Material
+from supple_snare.sound.stretch.ways import Way, way_of
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, ms_to_samples, s_to_samples
 
@@ -40,6 +41,8 @@ class CutRequest:
     settings: CutSettings
     places: dict[int, Told]
     slides: tuple[tuple[int, int, int], ...] = ()
+    ways: tuple[Way, ...] | Way = Way.CUT
+    anchors: tuple[int, ...] = ()
 
 
 def cut_group(session: Session, view: GroupView, progress: Progress | None = None) -> Cut:
@@ -72,14 +75,24 @@ def cut_request(session: Session, view: GroupView, move_ms: FloatArray | None = 
         (*s_to_samples([slide.start_s, slide.end_s], rate).tolist(), ms_to_samples(slide.move_ms, rate))
         for slide in view.group.slides
     )
-    return CutRequest(recordings, first, arrivals, move, cut_settings(view), _seams_given(view, rate), slides)
+    return CutRequest(
+        recordings,
+        first,
+        arrivals,
+        move,
+        cut_settings(view),
+        _seams_given(view, rate),
+        slides,
+        _ways(session, view),
+        tuple(s_to_samples(view.group.anchors_s, rate).tolist()),
+    )
 
 
 def request_nearby(wanted: CutRequest, known: CutRequest, start_s: float, end_s: float) -> CutRequest | None:
     """What is wanted between two moments, elsewhere what is known; None if more than moves differ between them."""
     moves_alone = (
-        (wanted.recordings, wanted.settings, wanted.places, wanted.slides)
-        == (known.recordings, known.settings, known.places, known.slides)
+        (wanted.recordings, wanted.settings, wanted.places, wanted.slides, wanted.ways, wanted.anchors)
+        == (known.recordings, known.settings, known.places, known.slides, known.ways, known.anchors)
         and np.array_equal(wanted.first_arrival, known.first_arrival)
         and np.array_equal(wanted.arrivals, known.arrivals)
     )
@@ -111,6 +124,8 @@ def cut_of_request(
         settings=request.settings,
         places=request.places,
         slides=request.slides,
+        ways=request.ways,
+        anchors=request.anchors,
         memory=memory,
         known=known,
         progress=progress,
@@ -119,14 +134,34 @@ def cut_of_request(
 
 def cut_settings(view: GroupView) -> CutSettings:
     """Lengths of the seams of a group: as set, or as its first lead's material asks for."""
-    if view.group.cut is not None or not view.leads or view.leads[0] not in view.materials:
-        return view.group.cut or CutSettings()
-    return SEAMS_OF.get(view.materials[view.leads[0]], CutSettings())
+    material = _material(view)
+    suited = SEAMS_OF.get(material, CutSettings()) if material is not None else CutSettings()
+    return view.group.cut or suited
 
 
 def cut_depends(view: GroupView) -> tuple[object, ...]:
     """What the seams of a group follow from: while it is the same, so are they."""
-    return view.plan, cut_settings(view), view.group.seams_given, view.group.slides
+    group = view.group
+    methods = (group.method, *((own.section, own.method) for own in group.section_settings))
+    by_hand = (group.seams_given, group.slides, group.ways_given, group.anchors_s)
+    return view.plan, cut_settings(view), _material(view), methods, by_hand
+
+
+def _material(view: GroupView) -> Material | None:
+    """What the first lead of a group is taken for."""
+    return view.materials.get(view.leads[0]) if view.leads else None
+
+
+def _ways(session: Session, view: GroupView) -> tuple[Way, ...]:
+    """How the gap before each stroke is filled, and that after the last, as what lies before it is."""
+    keys: list[str | None] = [own.key for own in session.sections] or [None]
+    by_section = [way_of(view.group.settings_in(key).method, _material(view)) for key in keys]
+    ways = [by_section[number] for number in section_numbers(session, view.strokes).tolist()]
+    given = view.group.ways_given
+    which = at_strokes(view.strokes, [(each.time_s, float(number)) for number, each in enumerate(given)])
+    for stroke in np.flatnonzero(np.isfinite(which)).tolist():
+        ways[stroke] = given[int(which[stroke])].way
+    return (*ways, ways[-1] if ways else Way.CUT)
 
 
 def _seams_given(view: GroupView, rate_hz: int) -> dict[int, Told]:

@@ -17,8 +17,9 @@ from supple_snare.errors import GroupError
 from supple_snare.sound.ear import Ear
 from supple_snare.sound.files import Recording
 from supple_snare.sound.fingerprint import Fingerprint
-from supple_snare.sound.joining import CutSettings
+from supple_snare.sound.gaps import CutSettings
 from supple_snare.sound.material import Band, Material
+from supple_snare.sound.stretch.ways import Method, Way
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.grid import Grid, RuledSection
 from supple_snare.timing.offsets import FeelRules
@@ -27,7 +28,7 @@ from supple_snare.timing.sections import section_of
 from supple_snare.timing.strokes import TOGETHER_MS
 from supple_snare.timing.tighten import Response
 
-FORMAT_VERSION = 5
+FORMAT_VERSION = 6
 
 DEFAULT_RESPONSE = Response(strength=0.8, tolerance_ms=4.0, reach_ms=45.0)
 """What a new session starts with: most of the looseness goes, the smallest and the doubtful stay."""
@@ -247,6 +248,14 @@ class SectionSettings(msgspec.Struct, frozen=True):
     section: str
     response: Response
     aim: Aim
+    method: Method = Method.CUT
+
+
+class WayGiven(msgspec.Struct, frozen=True):
+    """How the gap before a stroke is filled, chosen by hand; the stroke is known by its time as played."""
+
+    time_s: float
+    way: Way
 
 
 class SlotGiven(msgspec.Struct, frozen=True):
@@ -275,6 +284,8 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     aim : Aim
         What it is tightened toward; a reference is the key of another group, or of a track of one.
     feel : FeelRules
+    method : Method
+        Whether its strokes are moved by cutting or by stretching what rings between them.
     section_settings : tuple of SectionSettings
     join_ms : float
         Neighbours whose moves differ by no more than twice that travel as one piece.
@@ -299,6 +310,12 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
         Lengths of its seams; None for what suits its material.
     seams_given : tuple of SeamGiven
         In order of time.
+    ways_given : tuple of WayGiven
+        In order of time.
+    anchors_s : tuple of float
+        Places of the recording that stay where they are, in order.
+    stretch_limits : (float, float)
+        A gap that is stretched to less or more than so many times its length is a doubt.
     answers : tuple of Answer
         In order of time.
     """
@@ -313,6 +330,7 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     response: Response = DEFAULT_RESPONSE
     aim: Aim = Aim()
     feel: FeelRules = FeelRules()
+    method: Method = Method.CUT
     section_settings: tuple[SectionSettings, ...] = ()
     join_ms: float = 0.0
     free_leads: tuple[str, ...] = ()
@@ -326,6 +344,9 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
     slots_given: tuple[SlotGiven, ...] = ()
     cut: CutSettings | None = None
     seams_given: tuple[SeamGiven, ...] = ()
+    ways_given: tuple[WayGiven, ...] = ()
+    anchors_s: tuple[float, ...] = ()
+    stretch_limits: tuple[float, float] = (0.75, 1.33)
     answers: tuple[Answer, ...] = ()
 
     @property
@@ -333,10 +354,10 @@ class Group(msgspec.Struct, frozen=True, kw_only=True):
         """Whether any of it aims at something else than the grid."""
         return any(aim.at is not AimAt.GRID for aim in (self.aim, *(own.aim for own in self.section_settings)))
 
-    def settings_in(self, section: str | None) -> tuple[Response, Aim]:
+    def settings_in(self, section: str | None) -> SectionSettings:
         """How a section, or the whole take, is tightened."""
         own = next((own for own in self.section_settings if own.section == section), None)
-        return (self.response, self.aim) if own is None else (own.response, own.aim)
+        return own or SectionSettings(section or "", self.response, self.aim, self.method)
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True):

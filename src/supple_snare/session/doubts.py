@@ -18,6 +18,9 @@ _APART_MS, _APART_SPREADS = 8.0, 2.6
 
 _JUMP_DB = 10.0
 
+_UNLIKE = 0.4
+"""What rings is heard to break off where its end has less than so much in common with what follows, 1 being nothing."""
+
 _SURE = 0.62
 
 
@@ -30,10 +33,13 @@ class Doubt(IntEnum):
     MOVE_LIMITED = 3
     LEADS_APART = 4
     TAIL_EXTENDED = 5
-    UNSURE_HIT = 6
-    UNSURE_PAIR = 7
-    NEAR_SEAM = 8
-    LEVEL_JUMPS = 9
+    STRETCHED_FAR = 6
+    RING_BREAKS = 7
+    UNSURE_HIT = 8
+    UNSURE_PAIR = 9
+    TOO_SHORT = 10
+    NEAR_SEAM = 11
+    LEVEL_JUMPS = 12
 
     @property
     def word(self) -> str:
@@ -52,6 +58,9 @@ _WORDS = {
     Doubt.NEAR_SEAM: "an attack close before its seam",
     Doubt.LEVEL_JUMPS: "the level jumps at its seam",
     Doubt.UNSURE_PAIR: "its partner is not sure",
+    Doubt.STRETCHED_FAR: "stretched far",
+    Doubt.RING_BREAKS: "what rings breaks off before it",
+    Doubt.TOO_SHORT: "too little to stretch before it, so cut",
 }
 
 
@@ -64,6 +73,7 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[tuple[Doubt, 
     count = len(view.strokes)
     nothing = np.zeros(count, dtype=bool)
     placed = view.offsets.placed
+    least, most = view.group.stretch_limits
     reasons = {
         Doubt.PAST_REACH: view.plan.kept == Kept.REACH,
         Doubt.CLOSE_CALL: view.offsets.close_call,
@@ -75,6 +85,9 @@ def stroke_doubts(view: GroupView, cut: Cut | None = None) -> list[tuple[Doubt, 
         Doubt.UNSURE_HIT: view.strokes.confidence < _SURE,
         Doubt.NEAR_SEAM: nothing if cut is None else cut.near,
         Doubt.LEVEL_JUMPS: nothing if cut is None else cut.jump_db > _JUMP_DB,
+        Doubt.STRETCHED_FAR: nothing if cut is None else (cut.ratio < least) | (cut.ratio > most),
+        Doubt.RING_BREAKS: nothing if cut is None else cut.unlike > _UNLIKE,
+        Doubt.TOO_SHORT: nothing if cut is None else cut.short,
         Doubt.UNSURE_PAIR: nothing if view.pairs is None else view.pairs.close_call,
     }
     held = view.plan.kept == Kept.HELD

@@ -24,13 +24,14 @@ from supple_snare.session.document import (
     SeamGiven,
     SectionLeads,
     SectionRules,
-    SectionSettings,
     Session,
     Slide,
     Track,
+    WayGiven,
     check_group,
 )
 from supple_snare.sound.files import Recording
+from supple_snare.sound.stretch.ways import Method, Way
 from supple_snare.timing.aim import Aim, AimAt
 from supple_snare.timing.tighten import Response
 
@@ -71,6 +72,7 @@ def add_recordings(session: Session, recordings: Sequence[Recording], *, group_n
         key=f"g{_next_number(group.key for group in session.groups)}",
         name=group_name or _new_group_name(session, tracks),
         tracks=keys,
+        method=Method.AUTO,
     )
     return msgspec.structs.replace(session, groups=(*session.groups, group))
 
@@ -193,7 +195,7 @@ def move_track(session: Session, key: str, group_key: str | None) -> Session:
         if kept or group.part:
             groups.append(msgspec.structs.replace(_without_lead(group, key), tracks=kept))
     if group_key is None:
-        groups.append(Group(key=f"g{number}", name=track.name, tracks=(key,)))
+        groups.append(Group(key=f"g{number}", name=track.name, tracks=(key,), method=Method.AUTO))
     return _without_lost_references(msgspec.structs.replace(session, groups=tuple(groups)))
 
 
@@ -218,6 +220,11 @@ def set_response(session: Session, group_key: str, response: Response, *, sectio
     return _set_settings(session, group_key, section, response=response)
 
 
+def set_method(session: Session, group_key: str, method: Method, *, section: str | None = None) -> Session:
+    """Say how strokes come to their new places: over the whole take, or in one section."""
+    return _set_settings(session, group_key, section, method=method)
+
+
 def follow_take(session: Session, group_key: str, section: str) -> Session:
     """Tighten a section as the whole take again."""
     own = session.group(group_key).section_settings
@@ -229,7 +236,7 @@ def _set_settings(session: Session, group_key: str, section: str | None, **chang
     if section is None:
         return _with_group(session, group_key, **changes)
     group = session.group(group_key)
-    own = msgspec.structs.replace(SectionSettings(section, *group.settings_in(section)), **changes)
+    own = msgspec.structs.replace(group.settings_in(section), **changes)
     others = tuple(each for each in group.section_settings if each.section != section)
     return _with_group(session, group_key, section_settings=(*others, own))
 
@@ -281,6 +288,25 @@ def give_seam(
     return _with_group(session, group_key, seams_given=tuple(sorted((*kept, *given), key=lambda each: each.time_s)))
 
 
+def give_way(session: Session, group_key: str, time_s: float, way: Way | None) -> Session:
+    """Say how the gap before a stroke is filled; None leaves it to the method again."""
+    kept = [given for given in session.group(group_key).ways_given if abs(given.time_s - time_s) > SAME_HIT_S]
+    given = [] if way is None else [WayGiven(time_s, way)]
+    return _with_group(session, group_key, ways_given=tuple(sorted((*kept, *given), key=lambda each: each.time_s)))
+
+
+def set_anchor(session: Session, group_key: str, time_s: float) -> Session:
+    """Let a place of the recording stay where it is, whatever moves before and after it."""
+    others = _without(session.group(group_key).anchors_s, (time_s,))
+    return _with_group(session, group_key, anchors_s=tuple(sorted((*others, time_s))))
+
+
+def remove_anchors(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
+    """Take away the anchors of a range, ends included."""
+    kept = tuple(time_s for time_s in session.group(group_key).anchors_s if not start_s <= time_s <= end_s)
+    return _with_group(session, group_key, anchors_s=kept)
+
+
 def even_range(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
     """Let what lies between the strokes at the ends of a range move evenly between them."""
     evens = session.group(group_key).evens
@@ -327,7 +353,7 @@ def hold_others(session: Session, group_key: str, start_s: float, end_s: float) 
 
 
 def drop_edits(session: Session, group_key: str, start_s: float, end_s: float) -> Session:
-    """Drop every edit by hand of a range (holds, moves, pieces, slots, seams, hits), so that it is as found."""
+    """Drop every edit by hand of a range: holds, moves, pieces, slots, seams, anchors, hits; it is as found again."""
     group = session.group(group_key)
 
     def apart(ranges: tuple[Hold, ...]) -> tuple[Hold, ...]:
@@ -347,6 +373,8 @@ def drop_edits(session: Session, group_key: str, start_s: float, end_s: float) -
         moves_given=tuple(given for given in group.moves_given if outside(given.time_s)),
         slots_given=tuple(given for given in group.slots_given if outside(given.time_s)),
         seams_given=tuple(given for given in group.seams_given if outside(given.time_s)),
+        ways_given=tuple(given for given in group.ways_given if outside(given.time_s)),
+        anchors_s=tuple(filter(outside, group.anchors_s)),
     )
 
 

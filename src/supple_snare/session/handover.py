@@ -313,7 +313,8 @@ def _write_track(job: Job, output: Recording, outputs: OutputSet, tell: Tell) ->
     ):
         for start, count in block_spans(recording.frames):
             tell(start)
-            writer.write(job.edits.render(reader.read, start, count, quantum=output.quantum))
+            sound = job.edits.render(reader.read, start, count, quantum=output.quantum, recording=recording)
+            writer.write(sound)
     with told_if_not_written(job.target):
         return metadata.left_out + finish_metadata(recording, output, writer.part)
 

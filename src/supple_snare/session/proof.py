@@ -110,6 +110,8 @@ def _figure(session: Session, view: GroupView, cut: Cut | None, apart_ms: FloatA
         figures[Doubt.TAIL_EXTENDED] = lambda: f"moved {plan.move_ms[stroke]:+.0f} ms, up to {fits_ms:+.0f} fits"
         moved_ms = 1000.0 * float(cut.move[stroke]) / session.rate_hz
         figures[Doubt.MOVE_LIMITED] = lambda: f"{moved_ms:+.0f} ms in place of {plan.move_ms[stroke]:+.0f}"
+        figures[Doubt.STRETCHED_FAR] = lambda: f"to {cut.ratio[stroke]:.0%} of its length"
+        figures[Doubt.RING_BREAKS] = lambda: f"{1.0 - cut.unlike[stroke]:.0%} in common"
         figures[Doubt.LEVEL_JUMPS] = lambda: f"{cut.jump_db[stroke]:.0f} dB"
     return figures.get(doubt, str)().replace("-", "−")
 

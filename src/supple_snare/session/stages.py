@@ -344,7 +344,7 @@ class Stages:
         )
         section = section_numbers(session, strokes)
         keys: list[str | None] = [own.key for own in session.sections] or [None]
-        settings = [group.settings_in(key) for key in keys]
+        settings = [(own.response, own.aim) for own in map(group.settings_in, keys)]
         different = list(dict.fromkeys(settings))
         which = np.array([different.index(own) for own in settings])[section]
         found = [self._responded(session, strokes, offsets, *own) for own in different]
@@ -595,7 +595,7 @@ def change_of_part(session: Session, view: GroupView) -> NoteChange:
     section = section_numbers(session, view.strokes)
     keys: list[str | None] = [each.key for each in session.sections] or [None]
     for number, key in enumerate(keys):
-        _, aim = view.group.settings_in(key)
+        aim = view.group.settings_in(key).aim
         if aim.at is AimAt.GROOVE and aim.groove is not None and aim.accents > 0.0:
             wanted = groove_accents_db(aim.groove, view.offsets, session.grid)
             louder = (section == number) & np.isfinite(wanted)

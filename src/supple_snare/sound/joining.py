@@ -8,125 +8,19 @@ next attack in any track, the side that comes never reaches back into the one be
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property, partial
-from typing import NamedTuple
 
 import numpy as np
 
-from supple_snare.errors import UsageError
 from supple_snare.sound.files import Recording
+from supple_snare.sound.gaps import CutSettings, Gap, Joined, Seam
 from supple_snare.sound.matching import Join, Matcher
 from supple_snare.sound.room_tone import Stretch, find_room_tone
+from supple_snare.sound.stretch.placing import Stretcher
+from supple_snare.sound.stretch.ways import Way
 from supple_snare.timing.units import IntArray, ms_to_samples
-
-
-@dataclass(frozen=True)
-class CutSettings:
-    """Lengths in ms.
-
-    Attributes
-    ----------
-    lead_in_ms : float
-        How far before the earliest arrival of an attack its seam ends.
-    fade_ms : float
-        Length of a seam's crossfade.
-    attack_ms : float
-        How much of an attack no seam may touch.
-    room_tone : bool
-        A gap longer than the sustain is filled with room tone; else the tail is extended.
-
-    Raises
-    ------
-    UsageError
-        If a length makes no sense.
-    """
-
-    lead_in_ms: float = 4.0
-    fade_ms: float = 5.0
-    attack_ms: float = 30.0
-    room_tone: bool = False
-
-    def __post_init__(self) -> None:
-        for name, value, most in (
-            ("lead-in", self.lead_in_ms, 50.0),
-            ("fade", self.fade_ms, 100.0),
-            ("attack", self.attack_ms, 200.0),
-        ):
-            if not 0.2 <= value <= most:
-                raise UsageError(f"A {name} of {value:g} ms makes no sense: give one from 0.2 to {most:g}.")
-
-
-class Seam(NamedTuple):
-    """A piece of an edit list: where it begins in the result, how far it is shifted, and the fade that ends there."""
-
-    at: int
-    shift: int
-    fade: int
-
-
-class Told(NamedTuple):
-    """Where a person wants a seam: the place from which its coming side sounds alone, and the fade before that."""
-
-    place: int
-    fade: int | None = None
-
-
-@dataclass(frozen=True)
-class Gap:
-    """Two neighbouring pieces whose moves differ, in samples: all that the seams between them follow from.
-
-    Attributes
-    ----------
-    starts : tuple of int
-        Arrivals of attacks in any track, from that of the piece before on.
-    stop : int
-        Earliest arrival of the piece after.
-    before, after : int
-        By how much they move.
-    earliest : int
-        The seam before this gap, as a place of the piece before: none may stand before that.
-    told : Told or None
-    """
-
-    starts: tuple[int, ...]
-    stop: int
-    before: int
-    after: int
-    earliest: int
-    told: Told | None = None
-
-    @property
-    def width(self) -> int:
-        """How much has to be filled; below zero, how much must go."""
-        return self.after - self.before
-
-
-@dataclass(frozen=True)
-class Joined:
-    """What came of a gap: its seams, how the piece after really moves, and how the seams stand.
-
-    Attributes
-    ----------
-    seams : tuple of Seam
-    move : int
-    extended : bool
-        What rings before sounds more than once, to fill the gap.
-    near : bool
-        A seam stands closer to the attack before than is comfortable.
-    jump_db : float
-        How much the level changes, in the track where it changes most.
-    fits : int
-        The move that what rings before would fill by itself.
-    """
-
-    seams: tuple[Seam, ...]
-    move: int
-    fits: int
-    extended: bool = False
-    near: bool = False
-    jump_db: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -175,6 +69,7 @@ class Joiner:
             for lead_in, fade, keep in _SQUEEZE
         ]
         self._matcher = Matcher(recordings)
+        self._stretcher = Stretcher(self._matcher, settings, rate_hz)
         find_tone = partial(find_room_tone, recordings, arrivals)
         self._room = _Room(find_tone, self._spans[0]) if settings.room_tone else None
 
@@ -195,10 +90,14 @@ class Joiner:
         return self._spans[0].attack
 
     def join(self, gap: Gap) -> Joined:
-        """A seam where a person put it, else room tone, else what fits best."""
+        """A seam where a person put it, else a stretch if that is the way, else room tone, else what fits best."""
         by_hand = _join_at(self._matcher, gap, self._spans[0].fade)
+        is_short = by_hand is None and gap.way is not Way.CUT
+        if is_short and (stretched := self._stretcher.join(gap)) is not None:
+            return stretched
         toned = self._room.fill(gap) if self._room is not None and by_hand is None else None
-        return by_hand or toned or _join(self._matcher, gap, self._spans)
+        joined = by_hand or toned or _join(self._matcher, gap, self._spans)
+        return replace(joined, is_short=is_short)
 
 
 def _join(matcher: Matcher, gap: Gap, spans: list[_Spans]) -> Joined:
@@ -328,7 +227,7 @@ def _region(gap: Gap, span: _Spans) -> tuple[int, int] | None:
 
     The last gap between arrivals that has room is taken: what sounds after the seam moves with the attack after it.
     """
-    for sustain in _sustains(gap, span):
+    for sustain in gap.sustains(span.attack, span.lead_in):
         low, high = _places(sustain, gap.width, span, gap.earliest)
         if low <= high:
             return low, high
@@ -340,7 +239,7 @@ def _two_regions(gap: Gap, widths: tuple[int, int], span: _Spans) -> tuple[tuple
     if not all(widths):
         return None
     apart = max(0, -widths[1]) + span.fade
-    for sustain in _sustains(gap, span):
+    for sustain in gap.sustains(span.attack, span.lead_in):
         low, last = _places(sustain, widths[0], span, gap.earliest)
         _, high = _places(sustain, widths[1], span, gap.earliest)
         middle = min((low + high - apart) // 2, last)
@@ -355,16 +254,9 @@ def _places(sustain: tuple[int, int], width: int, span: _Spans, earliest: int) -
     return max(begin + max(0, -width), earliest - width) + span.fade, end - max(0, width)
 
 
-def _sustains(gap: Gap, span: _Spans) -> Iterator[tuple[int, int]]:
-    """What sounds between neighbouring arrivals without their attacks, the last first; it may be nothing."""
-    edges = (*gap.starts, gap.stop)
-    for end, begin in zip(edges[:0:-1], edges[-2::-1], strict=True):
-        yield begin + span.attack, end - span.lead_in
-
-
 def _largest_width(gap: Gap, span: _Spans) -> int:
     """The longest gap that one seam between two arrivals leaves room for, by `_region`."""
-    return max([0, *(end - begin - span.fade for begin, end in _sustains(gap, span))])
+    return max([0, *(end - begin - span.fade for begin, end in gap.sustains(span.attack, span.lead_in))])
 
 
 def _last(gap: Gap, span: _Spans) -> int:

@@ -8,7 +8,7 @@ from functools import partial
 
 import numpy as np
 
-from supple_snare.sound.editlist import fade_gains, rising_side
+from supple_snare.sound.crossfade import fade_gains, rising_side
 from supple_snare.sound.files import BLOCK_FRAMES, AnyArray, BlockReader, Recording
 from supple_snare.timing.units import FloatArray, IntArray, ms_to_samples
 
@@ -39,7 +39,7 @@ class Matcher:
     """Compares the two sides of a seam on all tracks, reading each recording once from front to back."""
 
     def __init__(self, recordings: Sequence[Recording]) -> None:
-        self._readers = [_Window(recording) for recording in recordings]
+        self._readers = [ForwardReader(recording) for recording in recordings]
         self._search = ms_to_samples(_SEARCH_MS, recordings[0].rate_hz)
         self._step = max(1, ms_to_samples(_STEP_MS, recordings[0].rate_hz))
         self._level = ms_to_samples(_LEVEL_MS, recordings[0].rate_hz)
@@ -50,6 +50,10 @@ class Matcher:
     def __exit__(self, *_error: object) -> None:
         for reader in self._readers:
             reader.close()
+
+    def sound(self, start: int, count: int) -> AnyArray:
+        """Samples of all tracks, each as mono, shape (tracks, count), float32."""
+        return np.stack([reader.read(start, count) for reader in self._readers])
 
     def best(self, region: tuple[int, int], gap: int, fade: int) -> Join:
         """The seam in a region at which the sides differ least, counted on every track."""
@@ -99,7 +103,7 @@ class Matcher:
     def _sides(self, start: int, count: int, gap: int) -> tuple[FloatArray, FloatArray]:
         """What comes and what leaves over a stretch, each of shape (tracks, count), as float32."""
         first = start + min(0, gap)
-        stretch = np.stack([reader.read(first, count + abs(gap)) for reader in self._readers])
+        stretch = self.sound(first, count + abs(gap))
         return stretch[:, start - first :][:, :count], stretch[:, start + gap - first :][:, :count]
 
 
@@ -161,7 +165,7 @@ def _running_sum(values: FloatArray, length: int) -> FloatArray:
     return np.maximum(means[:, : values.shape[1] - length + 1], 0.0) * length
 
 
-class _Window:
+class ForwardReader:
     """Mono reading with one block kept, for places that move forward through the file."""
 
     def __init__(self, recording: Recording) -> None:

@@ -107,7 +107,10 @@ class Mixer:
         for track in self._tracks:
             if track.gain > 0.0:
                 read = partial(self._reads.read, track.recording)
-                sound = track.edits.render(read, start, count) if tightened else read(start, count)
+                if tightened:
+                    sound = track.edits.render(read, start, count, recording=track.recording)
+                else:
+                    sound = read(start, count)
                 mix += sound * _sides(track.gain, track.pan)
         for taps in self.taps:
             if taps.gain > 0.0:

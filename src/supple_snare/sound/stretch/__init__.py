@@ -1,0 +1,1 @@
+"""Stretching what rings between attacks: where, by which way, and the sound of it."""
