@@ -27,7 +27,7 @@ from supple_snare.desk.hit_tools import choose_hit
 from supple_snare.desk.theme import apply_theme
 from supple_snare.desk.window import Window
 from supple_snare.desk.workspace import STEPS
-from supple_snare.session.edits import change_group, even_range, give_moves, set_aim
+from supple_snare.session.edits import change_group, even_range, give_moves, set_aim, set_anchor
 from supple_snare.session.feels import FeelOf
 from supple_snare.session.grid_edits import beats_of_strokes, follow_beats
 from supple_snare.session.history import History
@@ -134,6 +134,22 @@ def look_at_doubt(window: Window) -> None:
         step_question(window.work, 1)
 
 
+def stretch_gap(window: Window) -> None:
+    """The sousaphone, its gaps stretched, an anchor amid a long note, and one gap in the loupe."""
+    work = window.work
+    group = next(each for each in work.session.groups if each.name == "Sousaphone")
+    work.look(group=group.key)
+    assert work.view is not None
+    time_s = work.view.strokes.time_s
+    widest = int(np.argmax(np.diff(time_s[:12])))
+    work.do("Anchor", set_anchor(work.session, group.key, float(0.5 * (time_s[widest] + time_s[widest + 1]))))
+    for _ in range(2):
+        window.page.zoom(1)
+    work.look(loupe=True, selected_s=float(time_s[2]))
+    zoom_loupe(window, 600.0)
+    window.page.show_time(float(time_s[2]))
+
+
 def mend_fill(window: Window) -> None:
     """The rushed fill of bar 8: its ends moved, its inside evened out."""
     work, grid = window.work, window.work.session.grid
@@ -178,6 +194,7 @@ PREPARE: dict[str, Callable[[Window], None]] = {
     "midi-part": lambda window: aim_at(window, "Accordion", Aim(at=AimAt.GROOVE, groove=march(window), accents=0.5)),
     "reference": follow_drums,
     "fill": mend_fill,
+    "stretch": stretch_gap,
     "proof": look_at_doubt,
     "listening": listen,
     "recovery": lose,
@@ -195,6 +212,7 @@ STEP_OF = {
     "midi-part": "tighten",
     "reference": "tighten",
     "fill": "tighten",
+    "stretch": "tighten",
     "listening": "proof",  # last: it plays, and the transport tells for the rest of the sitting where that was late
 }
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from supple_snare.desk import theme
+from supple_snare.desk.stretch_tools import describe_gap
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.roles import RoleKind, role_of
 from supple_snare.timing.hits import Kind, Origin
@@ -86,7 +87,7 @@ def describe_stroke(work: Workspace, index: int) -> str:
         told.append(f"played {theme.signed(apart_ms, 1)} ms from its partner")
     elif view.group.has_pattern and work.looks.shows_moves:
         told.append(f"aims at {theme.signed(float(view.plan.target_ms[index]), 1)} ms")
-    told.append(describe_leads(work, index))
+    told += [describe_gap(work, index), describe_leads(work, index)]
     return " · ".join(words for words in told if words)
 
 

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from PyQt6.QtCore import QLineF, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from supple_snare.desk import theme
@@ -25,15 +25,16 @@ from supple_snare.desk.in_words import describe_hit, describe_leads
 from supple_snare.desk.jobs import JobRunner
 from supple_snare.desk.seam_tools import SeamSeen, drag_fade, drag_seam, leave_seen, seams_between
 from supple_snare.desk.shapes import draw_lines, polygon
+from supple_snare.desk.stretch_tools import StretchSeen, change_in_words, stretched_parts
 from supple_snare.desk.workspace import Workspace
 from supple_snare.sound.editlist import EditList
 from supple_snare.sound.files import AnyArray, BlockReader, Recording
 from supple_snare.timing.hits import Kind
 
-SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0)
-_READ_S = 0.32
+SPANS_MS = (2.0, 5.0, 10.0, 20.0, 40.0, 80.0, 150.0, 300.0, 600.0)
+_READ_S = 0.62
 _LEFT, _RIGHT, _TOP, _BOTTOM = 128, 10, 24, 20
-_LABEL_PX, _FADE_PX = 34, 92
+_LABEL_PX, _FADE_PX, _RATIO_PX = 34, 92, 120
 _LANDS_PX = 2.0
 """A landing nearer to its start than this is not drawn apart from it."""
 
@@ -226,6 +227,7 @@ class Loupe(QWidget):
         for key, lane in self._lanes():
             self._paint_lane(painter, key, lane)
         self._paint_stroke(painter)
+        self._paint_stretched(painter)
         self._paint_seams(painter)
         painter.end()
 
@@ -252,7 +254,8 @@ class Loupe(QWidget):
             painter.drawLine(QLineF(x, _TOP, x, bottom))
             painter.setPen(theme.INK_SOFT)
             text = f"{theme.signed(float(mark), 1 if step < 1 else 0)}" if abs(mark) > 1e-9 else "0 ms"
-            painter.drawText(QRectF(x - 30, bottom + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
+            middle = min(x, self.width() - 0.5 * painter.fontMetrics().horizontalAdvance(text) - 4.0)
+            painter.drawText(QRectF(middle - 30, bottom + 2, 60, 16), Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_lane(self, painter: QPainter, key: str, lane: QRectF) -> None:
         work, view = self._workspace, self._workspace.view
@@ -398,6 +401,32 @@ class Loupe(QWidget):
                 painter.fillRect(label, theme.SHEET)
                 painter.drawText(label, Qt.AlignmentFlag.AlignCenter, words)
 
+    def _stretched_seen(self) -> list[StretchSeen]:
+        work, half = self._workspace, self.span_ms / 2000.0
+        if not work.looks.shows_moves or self._centre_s is None or work.view is None:
+            return []
+        edits, rate_hz = work.seams.edits_of(work.view.group), work.session.rate_hz
+        return stretched_parts(edits, rate_hz, self._centre_s - half, self._centre_s + half)
+
+    def _paint_stretched(self, painter: QPainter) -> None:
+        """Stretched parts, hatched through all lanes, with how much longer they get at their foot."""
+        for part in self._stretched_seen():
+            left = max(float(self._x(part.start_s)), _LEFT)
+            right = min(float(self._x(part.end_s)), self.width() - _RIGHT)
+            if right <= left:
+                continue
+            hatch = QColor(theme.BRASS)
+            hatch.setAlpha(90)
+            area = QRectF(left, _TOP, right - left, self.height() - _TOP - _BOTTOM)
+            painter.fillRect(area, QBrush(hatch, Qt.BrushStyle.BDiagPattern))
+            painter.setPen(QPen(theme.BRASS_TEXT, 1.4))
+            for x in (left, right):
+                painter.drawLine(QLineF(x, _TOP, x, self.height() - _BOTTOM))
+            painter.setFont(theme.text_font(12))
+            label = QRectF(left + 4.0, self.height() - _BOTTOM - 18, _RATIO_PX, 16)
+            painter.fillRect(label, theme.SHEET)
+            painter.drawText(label, Qt.AlignmentFlag.AlignCenter, f"stretched {change_in_words(part.ratio)}")
+
     def _seam_at(self, point: QPointF) -> tuple[SeamSeen, bool] | None:
         """The seam whose band is under a point, and whether its left edge is: where its fade begins."""
         for seam in self._seams_seen():
@@ -533,5 +562,6 @@ def _read(recordings: dict[str, Recording], edits: EditList, first: int, count: 
     for key, recording in recordings.items():
         with BlockReader(recording, "float32") as reader:
             played[key] = reader.read_mono(first, count)
-            tightened[key] = edits.render(reader.read, first, count).mean(axis=1)
+            sound = edits.render(reader.read, first, count, recording=recording)
+            tightened[key] = sound.mean(axis=1)
     return _Stretch(first, played, tightened)

@@ -12,6 +12,7 @@ from supple_snare.desk.page_geometry import PageLayout
 from supple_snare.desk.page_picture import PagePicture
 from supple_snare.desk.shapes import polygon
 from supple_snare.desk.stamps import put
+from supple_snare.desk.stretch_tools import change_in_words, stretched_parts
 from supple_snare.session.section_edits import Span
 from supple_snare.session.stages import GroupView
 from supple_snare.sound.editlist import EditList
@@ -22,6 +23,12 @@ from supple_snare.timing.units import FloatArray
 
 _COLUMN_PX = 1.5
 _LANE_EDGE_PX = 5.0
+_WEDGE_PX, _WEDGE_FULL = 12.0, 0.33
+"""Height of a wedge that stands for a part stretched by that share or more."""
+
+_RATIO_PX = 54.0
+"""A stretched part so wide says in figures how much longer it gets."""
+
 _SEAMS_PX = 90.0
 """Seams are marked where a bar is at least so wide."""
 
@@ -40,6 +47,8 @@ def paint_under(painter: QPainter, picture: PagePicture, row: int, top_px: float
     _paint_grid(painter, picture, row)
     if picture.show_moves and picture.tightened:
         _paint_seams(painter, picture, row)
+    if picture.show_moves:
+        _paint_anchors(painter, picture, row)
     if picture.view is not None and picture.show_hits:
         _paint_hits(painter, picture, row, of_chosen=False)
     painter.setClipping(False)
@@ -260,6 +269,37 @@ def _paint_seams(painter: QPainter, picture: PagePicture, row: int) -> None:
     left = layout.x_in_row(row, (edits.at[shown] - edits.fade[shown]) / rate)
     for begin, end in zip(left.tolist(), right.tolist(), strict=True):
         painter.fillRect(QRectF(begin, layout.row_px - 5.0, max(end - begin, 2.0), 4.0), theme.BRASS)
+    painter.setPen(QPen(theme.BRASS_TEXT, 1.2))
+    painter.setBrush(theme.BRASS)
+    painter.setFont(theme.text_font(12))
+    for part in stretched_parts(edits, rate, start_s, end_s):
+        begin, end = layout.x_in_row(row, [part.start_s, part.end_s]).tolist()
+        painter.drawPolygon(_wedge(begin, end, layout.row_px - 3.0, part.ratio))
+        if end - begin > _RATIO_PX:
+            words = QRectF(begin + 2.0, layout.row_px - 22.0, _RATIO_PX - 4.0, 14.0)
+            painter.fillRect(words, theme.SHEET)
+            painter.drawText(words, Qt.AlignmentFlag.AlignLeft, change_in_words(part.ratio))
+
+
+def _wedge(left: float, right: float, foot: float, ratio: float) -> QPolygonF:
+    """A stretched part: a wedge that opens where it gets longer and closes where it gets shorter, higher the more."""
+    height = 2.0 + (_WEDGE_PX - 2.0) * min(abs(ratio - 1.0) / _WEDGE_FULL, 1.0)
+    low, high = (1.0, height) if ratio >= 1.0 else (height, 1.0)
+    corners = [(left, foot), (left, foot - low), (right, foot - high), (right, foot)]
+    return QPolygonF([QPointF(*corner) for corner in corners])
+
+
+def _paint_anchors(painter: QPainter, picture: PagePicture, row: int) -> None:
+    """Anchors, as stakes with a crossbar that stand at the foot of the row."""
+    view, layout = picture.view, picture.layout
+    if view is None:
+        return
+    start_s, end_s = layout.row_span_s(row)
+    shown = [time_s for time_s in view.group.anchors_s if start_s <= time_s <= end_s]
+    painter.setPen(QPen(theme.INK, 1.6))
+    for x in layout.x_in_row(row, shown).tolist() if shown else []:
+        painter.drawLine(QLineF(x, layout.row_px - 16.0, x, layout.row_px - 2.0))
+        painter.drawLine(QLineF(x - 4.0, layout.row_px - 13.0, x + 4.0, layout.row_px - 13.0))
 
 
 def _paint_notes(painter: QPainter, picture: PagePicture, row: int) -> None:
@@ -298,7 +338,8 @@ def _paint_notes(painter: QPainter, picture: PagePicture, row: int) -> None:
 def _loudness(peaks: Peaks, edits: EditList, edges_s: FloatArray) -> FloatArray:
     """Height of each column between two moments, 0 to 1: loud and soft strokes both to be seen."""
     edges = peaks.rate_hz * edges_s
-    shift = 0 if edits.is_identity else edits.shift[edits.piece_at(np.rint(edges[:-1]))]
+    first = np.rint(edges[:-1])
+    shift = 0 if edits.is_identity else first - edits.source_of(first)
     extremes = peaks.spans(edges[:-1] - shift, edges[1:] - shift)
     amplitude = np.max(np.abs(extremes), axis=1).astype(np.float64)
     loudest = max(float(np.abs(peaks.levels[-1]).max()), 1e-6)

@@ -47,7 +47,7 @@ def seams_between(work: Workspace, start_s: float, end_s: float) -> list[SeamSee
         return []
     edits, rate = work.seams.edits_of(work.view.group), work.session.rate_hz
     ends, starts = edits.at / rate, (edits.at - edits.fade) / rate
-    touching = np.flatnonzero((ends > start_s) & (starts < end_s) & (edits.at > 0))
+    touching = np.flatnonzero((ends > start_s) & (starts < end_s) & (edits.fade > 0))
     return [_seen(edits, index, rate) for index in touching.tolist()]
 
 

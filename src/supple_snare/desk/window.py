@@ -59,6 +59,7 @@ from supple_snare.desk.section_menu import SectionButton, draw_selection, split_
 from supple_snare.desk.snapshot_menu import exchange, fill_snapshots, lay_behind, with_newest
 from supple_snare.desk.step_list import show_steps
 from supple_snare.desk.steps import StepsBar
+from supple_snare.desk.stretch_tools import next_way, toggle_anchor
 from supple_snare.desk.tempo_chart import TempoChart
 from supple_snare.desk.transport import Transport
 from supple_snare.desk.troubles import Troubles
@@ -362,6 +363,9 @@ class Window(QMainWindow):
         menu.act("One slot earlier", lambda: stroke_tools.move_slots(work, -1), "Shift+Left")
         menu.act("Lock strokes to their slots", lambda: stroke_tools.lock_slots(work), "G")
         menu.act("Free the slots of strokes", lambda: stroke_tools.release_slots(work), "Shift+G")
+        menu.part()
+        menu.act("Set or remove an anchor at the playhead", lambda: toggle_anchor(work, self.player.position_s), "Q")
+        menu.act("Fill the gap before the stroke the next way", lambda: next_way(work), "Shift+Q")
         menu.part()
         menu.act("Take the other slot", lambda: hand.prove(answers.other_slot), "U")
         menu.act("Move less", lambda: hand.prove(answers.move_less), "I")

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QGridLayout, QHBoxLayout, QMenu, QToolBut
 from supple_snare.desk import stroke_tools
 from supple_snare.desk.cards.aim import AimControls, PartControls
 from supple_snare.desk.cards.base import Card
+from supple_snare.desk.cards.method import MethodControls
 from supple_snare.desk.controls import (
     NumberSlider,
     button,
@@ -67,6 +68,8 @@ class TightenCard(Card):
         self._build_response()
         self.aim = AimControls(self.work)
         self.column.addWidget(self.aim)
+        self.method = MethodControls(self.work)
+        self.column.addWidget(self.method)
         self.part = PartControls(self.work)
         self.column.addWidget(self.part)
         self._build_whole()
@@ -208,6 +211,7 @@ class TightenCard(Card):
         fill_choice(self.scope, scopes, self.work.scope)
         self.follow.setEnabled(self.work.scope in own)
         self.aim.refresh(group)
+        self.method.refresh(group)
         self.part.refresh(group)
         self.strength.set_value(100.0 * response.strength)
         self.tolerance.set_value(response.tolerance_ms)
