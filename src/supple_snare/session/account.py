@@ -57,7 +57,12 @@ def _of_group(session: Session, view: GroupView, cut: Cut | None) -> list[str]:
     by_hand = f"{kept[Kept.HELD]} held, {kept[Kept.GIVEN]} moved by hand"
     lines.append(f"  {by_hand}, {kept[Kept.REACH]} left alone past the reach")
     if cut is not None:
-        lines.append(f"  {len(cut.edits) - 1} seams, the same in every track")
+        seams = f"{np.count_nonzero(cut.edits.fade)} seams"
+        gaps = int(np.count_nonzero(cut.ratio != 1.0))
+        if gaps:
+            least, most = (f"{100.0 * (ratio - 1.0):+.1f} %" for ratio in (cut.ratio.min(), cut.ratio.max()))
+            seams += f", {gaps} gaps stretched, {least} to {most}"
+        lines.append(f"  {seams}, the same in every track")
     asked = questions(session, view, cut)
     left = sum(not question.answered for question in asked)
     lines.append(f"  {len(asked)} doubts, {left} of them not answered")

@@ -14,7 +14,7 @@ from supple_snare.sound.stretch.ways import Way
 from supple_snare.sound.transforms import spectrum_of
 from supple_snare.timing.units import FloatArray, ms_to_samples
 
-_LONGEST_S = 4.0
+_LONGEST_S = 2.0
 """Of what rings between two attacks so much, its end, is looked at."""
 
 _STRETCHED_S = {Way.RINGING: 0.4, Way.NOTES: 0.2, Way.STROKES: 0.2}
@@ -85,7 +85,7 @@ class Stretcher:
         end, heard = part.end, round(_HEARD_S * self._rate_hz)
         end_of_it = self._matcher.sound(end - heard, heard)
         lengths = [min(end - part.earliest, round(times * (end - part.begin))) for times in (1.0, *_LONGER)]
-        unmet = [unmet_phase(end_of_it, length, gap.width) for length in lengths]
+        unmet = unmet_phase(end_of_it, lengths, gap.width)
         which = next((number for number, share in enumerate(unmet) if share <= _UNMET), int(np.argmin(unmet)))
         begin = end - lengths[which]
         seams = (Seam(begin + gap.before, gap.before, 0, is_stretched=True), Seam(end + gap.after, gap.after, 0))

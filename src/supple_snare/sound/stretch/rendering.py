@@ -3,21 +3,25 @@
 from __future__ import annotations
 
 import contextlib
+import tempfile
+import weakref
 from collections import OrderedDict
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
 from threading import Lock
+from typing import IO
 
 import numpy as np
+import platformdirs
 from numpy.typing import NDArray
 
 from supple_snare.errors import SnareError
 from supple_snare.sound.files import BlockReader, Recording
 from supple_snare.sound.stretch.vocoder import StretchedPart, margin, stretch_locked
 
-_MOST_BYTES = 1 << 26
-"""64 MB: 40 s of eight tracks. What was used longest ago goes first."""
+_IN_MEMORY_BYTES, _ON_DISK_BYTES = 1 << 25, 1 << 31
+"""32 MB in memory: 20 s of eight tracks; 2 GB on disk: 20 min of them. What was used or made longest ago goes first."""
 
 
 PREPARED_AHEAD = 1 << 16
@@ -45,6 +49,7 @@ class StretchedSound:
         self._asked: set[StretchedPart] = set()
         self._lock = Lock()  # held for a moment only
         self._rendering = Lock()
+        self._disk = _DiskCache()
         ends = np.cumsum([recording.channels for recording in self.recordings]).tolist()
         self._rows = {
             recording: slice(end - recording.channels, end)
@@ -79,7 +84,10 @@ class StretchedSound:
             with self._rendering:  # another thread may be at this very part
                 found = self._known(part)
                 if found is None:
-                    found = self._render(part)
+                    found = self._disk.get(part)
+                    if found is None:
+                        found = self._render(part)
+                        self._disk.put(part, found)
                     self._keep(part, found)
         return found[self._rows[recording]].T
 
@@ -94,7 +102,7 @@ class StretchedSound:
         with self._lock:
             self._kept[part] = sound
             self._bytes += sound.nbytes
-            while self._bytes > _MOST_BYTES and len(self._kept) > 1:
+            while self._bytes > _IN_MEMORY_BYTES and len(self._kept) > 1:
                 self._bytes -= self._kept.popitem(last=False)[1].nbytes
 
     def _render(self, part: StretchedPart) -> NDArray[np.float32]:
@@ -105,3 +113,52 @@ class StretchedSound:
             with BlockReader(recording, "float32") as reader:
                 rows.append(reader.read(part.source - around, part.until - part.source + 2 * around).T)
         return stretch_locked(np.concatenate(rows), part, rate_hz)
+
+
+class _DiskCache:
+    """Rendered parts in a file without a name, which is gone with the program. Used by one thread at a time.
+
+    A disk that is full or missing only costs time.
+    """
+
+    def __init__(self) -> None:
+        self._file: IO[bytes] | None = None
+        self._places: dict[StretchedPart, tuple[int, int]] = {}
+        """Where each begins, in bytes, and of how many rows it is."""
+        self._end = 0
+
+    def get(self, part: StretchedPart) -> NDArray[np.float32] | None:
+        if self._file is None or part not in self._places:
+            return None
+        place, rows = self._places[part]
+        sound = np.zeros((rows, part.length), dtype=np.float32)
+        try:
+            self._file.seek(place)
+            whole = self._file.readinto(memoryview(sound).cast("B")) == sound.nbytes  # type: ignore
+        except OSError:
+            return None
+        return sound if whole else None
+
+    def put(self, part: StretchedPart, sound: NDArray[np.float32]) -> None:
+        if self._end + sound.nbytes > _ON_DISK_BYTES:
+            self._places.clear()
+            self._end = 0
+        try:
+            if self._file is None:
+                self._file = _nameless_file()
+                weakref.finalize(self, self._file.close)
+            self._file.seek(self._end)
+            self._file.write(np.ascontiguousarray(sound).data)
+        except OSError:
+            return
+        self._places[part] = self._end, len(sound)
+        self._end += sound.nbytes
+
+
+def _nameless_file() -> IO[bytes]:
+    """A file on the disk that caches are for: the system's own place for such files may be memory."""
+    folder = platformdirs.user_cache_path("supple-snare")
+    with contextlib.suppress(OSError):
+        folder.mkdir(parents=True, exist_ok=True)
+        return tempfile.TemporaryFile(dir=folder, buffering=0)
+    return tempfile.TemporaryFile(buffering=0)

@@ -11,6 +11,7 @@ angle that is left over, up to half a turn, is spread over the stretched part as
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -19,7 +20,7 @@ from numpy.typing import NDArray
 
 from supple_snare.sound.crossfade import fade_gains, rising_side
 from supple_snare.sound.files import AnyArray
-from supple_snare.sound.transforms import Spectrum, sound_of, spectrum_of
+from supple_snare.sound.transforms import Spectrum, fast_length, sound_of, spectrum_of
 from supple_snare.timing.units import FloatArray, IntArray
 
 LARGEST_BEND_CENTS = 5.0
@@ -75,7 +76,8 @@ def frame_length(part: StretchedPart, rate_hz: int) -> int:
 
 def margin(part: StretchedPart, rate_hz: int) -> int:
     """How much of the recordings before and after a gap `stretch_locked` reads."""
-    return frame_length(part, rate_hz) + abs(part.change)
+    frame = frame_length(part, rate_hz)
+    return frame + frame // _HOPS_A_FRAME + abs(part.change)
 
 
 def stretch_locked(
@@ -99,7 +101,7 @@ def stretch_locked(
     frame, before = frame_length(part, rate_hz), margin(part, rate_hz)
     hop = frame // _HOPS_A_FRAME
     fade = min(round(_FADE_S * rate_hz), part.length // 2, (part.until - part.source) // 2)
-    centre = np.arange(-frame // 2, part.length + frame // 2 + hop, hop)
+    centre = np.arange(-frame // 2, part.length + frame // 2, hop)
     shift = _shift_at(centre, part, frame)
     taper = np.hanning(frame + 1)[:-1].astype(np.float32)
     heard = _continued(np.asarray(sound, dtype=np.float32), before + part.until - part.source, fade, taper)
@@ -119,8 +121,10 @@ def stretch_locked(
     )
 
 
-def unmet_phase(sound: AnyArray, length: int, change: int, *, bend_cents: float = LARGEST_BEND_CENTS) -> float:
-    """How little the end of a stretched part will join what follows, as far as its partials tell.
+def unmet_phase(
+    sound: AnyArray, lengths: Sequence[int], change: int, *, bend_cents: float = LARGEST_BEND_CENTS
+) -> list[float]:
+    """How little the end of stretched parts of several lengths will join what follows, as far as partials tell.
 
     A partial of f Hz arrives 2πf × change away from the phase that it has in what follows; what the bend does not make
     up for within the part is left.
@@ -128,24 +132,26 @@ def unmet_phase(sound: AnyArray, length: int, change: int, *, bend_cents: float 
     Parameters
     ----------
     sound : float array, shape (tracks, samples)
-        What sounds at the end of the part.
-    length, change : int
-        Of the part as played, and how much longer it gets.
+        What sounds at the end of each part.
+    lengths : sequence of int
+        Of the parts as played.
+    change : int
+        How much longer they get.
 
     Returns
     -------
-    float
-        0 where all partials go on, 1 where what follows is unrelated; weighed by the power of the partials.
+    list of float
+        For each length 0 where all partials go on, 1 where what follows is unrelated; weighed by their power.
     """
-    samples = sound.shape[1]
-    spectra = spectrum_of(sound * np.hanning(samples).astype(np.float32), _PADDED * samples)
+    size = fast_length(_PADDED * sound.shape[1])
+    spectra = spectrum_of(sound * np.hanning(sound.shape[1]).astype(np.float32), size)
     power = np.einsum("rb,rb->b", spectra, np.conj(spectra)).real
     peaks = spectral_peaks(power)
-    turned = 2.0 * np.pi * peaks * change / (_PADDED * samples)
-    left = np.abs(np.angle(np.exp(1j * turned)))
-    bent = 2.0 * np.pi * peaks * (2.0 ** (bend_cents / 1200.0) - 1.0) * (length + change) / (_PADDED * samples)
-    unmet = 1.0 - np.cos(np.maximum(left - bent, 0.0))
-    return float(unmet @ power[peaks] / max(power[peaks].sum(), 1e-30))
+    radians = 2.0 * np.pi * peaks / size
+    left = np.abs(np.angle(np.exp(1j * radians * change)))
+    bent = radians * (2.0 ** (bend_cents / 1200.0) - 1.0)
+    weight = power[peaks] / max(power[peaks].sum(), 1e-30)
+    return [float(weight @ (1.0 - np.cos(np.maximum(left - bent * (each + change), 0.0)))) for each in lengths]
 
 
 def _kinks(part: StretchedPart, frame: int) -> tuple[float, float]:
@@ -189,11 +195,10 @@ def _continued(sound: NDArray[np.float32], end: int, fade: int, taper: NDArray[n
 
 
 def _frames(sound: NDArray[np.float32], centre: IntArray, taper: NDArray[np.float32]) -> Spectrum:
-    """Spectra of tapered frames around places, shape (rows, frames, bins); silence outside the sound."""
+    """Spectra of tapered frames around places, shape (rows, frames, bins); those at its edges for what lies outside."""
     frame = len(taper)
-    padded = np.pad(sound, ((0, 0), (frame, frame)))
-    begin = np.clip(centre + frame - frame // 2, 0, padded.shape[1] - frame)
-    views = np.lib.stride_tricks.sliding_window_view(padded, frame, axis=1)
+    begin = np.clip(centre - frame // 2, 0, sound.shape[1] - frame)
+    views = np.lib.stride_tricks.sliding_window_view(sound, frame, axis=1)
     return spectrum_of(views[:, begin] * taper)
 
 
