@@ -14,7 +14,7 @@ from supple_snare.sound.files import BlockReader, read_recording
 from supple_snare.sound.gaps import CutSettings
 from supple_snare.sound.material import Material
 from supple_snare.sound.stretch.overlap_add import find_splices
-from supple_snare.sound.stretch.vocoder import StretchedPart, margin, stretch_locked
+from supple_snare.sound.stretch.vocoder import StretchedPart, margin, stretch_locked, unmet_phase
 from supple_snare.sound.stretch.ways import Method, Way, way_of
 from tests.conftest import RATE_HZ
 
@@ -137,6 +137,15 @@ def test_what_follows_is_not_heard_before_its_time():
     around = margin(part, RATE_HZ)
     stretched = stretch_locked(sound[:, 20_000 - around : 39_800 + around], part, RATE_HZ)
     assert np.abs(stretched).max() < 1e-6
+
+
+def test_what_cannot_be_bent_to_meet_what_follows_is_told_beforehand():
+    """A low tone half a period off does not join, a whole period off it does, and over a longer part it is bent."""
+    tone = np.sin(2 * np.pi * 100.0 * np.arange(4_080) / RATE_HZ)[None].astype(np.float32)
+    assert unmet_phase(tone, [9_600], 480)[0] < 0.01
+    short, long = unmet_phase(tone, [9_600, 80_000], 240)
+    assert short > 1.5 and long < 0.1
+    assert unmet_phase(0.0 * tone, [9_600], 240) == [0.0]
 
 
 def test_splices_follow_the_period_and_make_up_the_change():

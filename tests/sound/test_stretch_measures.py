@@ -41,7 +41,7 @@ def test_tremolo_and_vibrato_are_warble():
     tremolo = chord() * (1.0 + 0.04 * np.sin(2 * np.pi * 5.0 * PLACE) * INSIDE)
     assert partials_waver(chord(), tremolo, CUT)[1] == pytest.approx(2.8, abs=0.6)
     vibrato = chord(bend=1.0 + 0.003 * np.sin(2 * np.pi * 5.0 * PLACE) * INSIDE)
-    assert partials_waver(chord(), vibrato, CUT)[1] == pytest.approx(0.21, abs=0.09)
+    assert partials_waver(chord(), vibrato, CUT)[1] == pytest.approx(0.21, abs=0.15)
 
 
 def test_a_bend_is_told_in_cents():

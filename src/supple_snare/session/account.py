@@ -60,8 +60,8 @@ def _of_group(session: Session, view: GroupView, cut: Cut | None) -> list[str]:
         seams = f"{np.count_nonzero(cut.edits.fade)} seams"
         gaps = int(np.count_nonzero(cut.ratio != 1.0))
         if gaps:
-            least, most = (f"{100.0 * (ratio - 1.0):+.1f} %" for ratio in (cut.ratio.min(), cut.ratio.max()))
-            seams += f", {gaps} gaps stretched, {least} to {most}"
+            span = [f"{100.0 * (ratio - 1.0):+.1f} %" for ratio in (cut.ratio.min(), cut.ratio.max())]
+            seams += f", {gaps} gaps stretched, {span[0]} to {span[1]}"
         lines.append(f"  {seams}, the same in every track")
     asked = questions(session, view, cut)
     left = sum(not question.answered for question in asked)

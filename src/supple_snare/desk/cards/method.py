@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtWidgets import QGridLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QWidget
 
 from supple_snare.desk.controls import choice, fill_choice, head, number, show_number, soft, words
 from supple_snare.desk.stretch_tools import METHOD_NAMES, change_in_words
@@ -34,12 +34,12 @@ class MethodControls(QWidget):
         grid.addWidget(self._told, 1, 0, 1, 4)
         self.least = number(-80.0, 0.0, "A gap that is made shorter by more is a doubt", unit=" %")
         self.most = number(0.0, 300.0, "A gap that is made longer by more is a doubt", unit=" %")
-        self._limits = soft("Doubt beyond")
-        grid.addWidget(self._limits, 2, 0)
-        grid.addWidget(self.least, 2, 1)
-        grid.addWidget(soft("to"), 2, 2)
-        grid.addWidget(self.most, 2, 3)
-        self._of_limits = [grid.itemAtPosition(2, column) for column in range(4)]
+        self._limits = QWidget()
+        row = QHBoxLayout(self._limits)
+        row.setContentsMargins(0, 0, 0, 0)
+        for widget in (soft("Doubt beyond"), self.least, soft("to"), self.most):
+            row.addWidget(widget)
+        grid.addWidget(self._limits, 2, 0, 1, 4)
         for box in (self.least, self.most):
             box.valueChanged.connect(self._limit)
 
@@ -60,9 +60,7 @@ class MethodControls(QWidget):
         else:
             self._told.setText("Its sound is cut here: nothing rings from stroke to stroke, or nothing moves.")
         self._told.setVisible(bool(self._told.text()))
-        for item in self._of_limits:
-            if item is not None and (widget := item.widget()) is not None:
-                widget.setVisible(stretches)
+        self._limits.setVisible(stretches)
         least, most_ = group.stretch_limits
         show_number(self.least, 100.0 * (least - 1.0))
         show_number(self.most, 100.0 * (most_ - 1.0))

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from supple_snare.sound.files import AnyArray
 from supple_snare.sound.gaps import CutSettings, Gap, Joined, Seam
 from supple_snare.sound.matching import Matcher
 from supple_snare.sound.stretch.overlap_add import find_splices
@@ -26,6 +27,9 @@ _LONGER, _UNMET = (1.5, 2.25), 0.05
 
 _HEARD_S = 0.085
 """Partials are told from so much of the end of a part."""
+
+_DIED_AWAY, _SILENT = 1e-4, 1e-7
+"""What rings is hardly heard from 40 dB below its gap's mean power on, and not below −70 dB of full scale."""
 
 _CALM_RATIO = 0.15
 """Where the change is large, more is stretched, so that it is no larger than this share of it."""
@@ -83,9 +87,10 @@ class Stretcher:
     def _ringing(self, gap: Gap, part: _Part) -> Joined:
         """Stretch a part; more of what lies before it if its partials would not meet what follows."""
         end, heard = part.end, round(_HEARD_S * self._rate_hz)
-        end_of_it = self._matcher.sound(end - heard, heard)
+        sound = self._matcher.sound(min(part.earliest, end - heard), end - min(part.earliest, end - heard))
+        end_of_it = sound[:, -heard:]
         lengths = [min(end - part.earliest, round(times * (end - part.begin))) for times in (1.0, *_LONGER)]
-        unmet = unmet_phase(end_of_it, lengths, gap.width)
+        unmet = [share * _audible(end_of_it, sound) for share in unmet_phase(end_of_it, lengths, gap.width)]
         which = next((number for number, share in enumerate(unmet) if share <= _UNMET), int(np.argmin(unmet)))
         begin = end - lengths[which]
         seams = (Seam(begin + gap.before, gap.before, 0, is_stretched=True), Seam(end + gap.after, gap.after, 0))
@@ -135,3 +140,9 @@ class Stretcher:
         change = np.abs(np.diff(size, axis=1)).sum(axis=2)
         loudest = np.maximum(size.sum(axis=2).max(axis=1, keepdims=True), 1e-4)
         return np.asarray((change / loudest).sum(axis=0)[-hops:], dtype=np.float64)
+
+
+def _audible(sound: AnyArray, among: AnyArray) -> float:
+    """How much of a sound is heard after a louder one, 0 to 1: none of what has died away, or is silence anyway."""
+    power, loudest = ((each.astype(np.float64) ** 2).mean(axis=1).max() for each in (sound, among))
+    return float(np.clip(power / max(_DIED_AWAY * loudest, _SILENT), 0.0, 1.0))
