@@ -19,10 +19,10 @@ _LONGEST_S = 2.0
 """Of what rings between two attacks so much, its end, is looked at."""
 
 _STRETCHED_S = {Way.RINGING: 0.4, Way.NOTES: 0.2, Way.STROKES: 0.2}
-"""So much is stretched where there is room. In 0.4 s a bend of 5 cents makes up for half a turn from 430 Hz on; the
+"""So much is stretched where there is room. In 0.4 s a bend of 4 cents makes up for half a turn from 540 Hz on; the
 syllables of a voice change sooner."""
 
-_LONGER, _UNMET = (1.5, 2.25), 0.05
+_LONGER, _UNMET = (1.5, 2.25), 0.1
 """So many times as much is stretched where partials could not be bent to meet what follows, as a share of unrelated."""
 
 _HEARD_S = 0.085

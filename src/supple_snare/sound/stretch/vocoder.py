@@ -23,7 +23,7 @@ from supple_snare.sound.files import AnyArray
 from supple_snare.sound.transforms import Spectrum, fast_length, sound_of, spectrum_of
 from supple_snare.timing.units import FloatArray, IntArray
 
-LARGEST_BEND_CENTS = 5.0
+LARGEST_BEND_CENTS = 4.0
 """Pitch may be off by that much: trained listeners tell 5 to 8 cents apart in tones that follow one another."""
 
 _HOPS_A_FRAME = 4
