@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-import numpy as np
-
 from supple_snare.desk.stroke_tools import chosen_strokes
 from supple_snare.desk.workspace import Workspace
 from supple_snare.session.edits import SAME_HIT_S, give_way, remove_anchors, set_anchor
@@ -39,7 +37,7 @@ class StretchSeen(NamedTuple):
 
 def stretched_parts(edits: EditList, rate_hz: int, start_s: float, end_s: float) -> list[StretchSeen]:
     """Stretched parts that touch a stretch of the tightened version."""
-    pieces = np.flatnonzero(edits.is_stretched)
+    pieces = edits.stretched_pieces
     starts, ends = edits.at[pieces] / rate_hz, edits.at[pieces + 1] / rate_hz
     seen = (ends > start_s) & (starts < end_s)
     columns = (starts[seen].tolist(), ends[seen].tolist(), edits.ratio[pieces][seen].tolist())

@@ -82,6 +82,11 @@ class EditList:
         return np.where(self.is_stretched, np.append(self.shift[1:], 0), self.shift)
 
     @cached_property
+    def stretched_pieces(self) -> NDArray[np.intp]:
+        """Indices of the stretched pieces."""
+        return np.flatnonzero(self.is_stretched)
+
+    @cached_property
     def ratio(self) -> FloatArray:
         """How many times as long each piece sounds as it was played, shape (pieces,)."""
         length = np.append(np.diff(self.at), 1)
@@ -181,7 +186,7 @@ class EditList:
     def _prepare_after(self, sample: int) -> None:
         """Have the next stretched piece rendered before it is wanted, if it comes soon."""
         if self.sound is not None:
-            pieces = np.flatnonzero(self.is_stretched)
+            pieces = self.stretched_pieces
             index = int(np.searchsorted(self.at[pieces], sample))
             if index < len(pieces) and self.at[pieces[index]] - sample < PREPARED_AHEAD:
                 self.sound.prepare(self._part(int(pieces[index])))
