@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
 
 from supple_snare.errors import GroupError
-from supple_snare.session.document import Session
+from supple_snare.session.document import SeamGiven, Session, WayGiven
 from supple_snare.session.stages import GroupView, at_strokes, section_numbers
 from supple_snare.sound.attacks import Progress
 from supple_snare.sound.cut import Cut, SeamMemory, plan_cut
@@ -17,6 +19,8 @@ from supple_snare.sound.material import Material
 from supple_snare.sound.stretch.ways import Way, way_of
 from supple_snare.timing.hits import Hits, Kind, nearest_index
 from supple_snare.timing.units import FloatArray, IntArray, ms_to_s, ms_to_samples, s_to_samples
+
+_Given = TypeVar("_Given", SeamGiven, WayGiven)
 
 _EARLIEST_S = 0.012
 """A stroke may be heard this much before its own time by a microphone that stands nearer to another lead's drum."""
@@ -157,20 +161,22 @@ def _ways(session: Session, view: GroupView) -> tuple[Way, ...]:
     keys: list[str | None] = [own.key for own in session.sections] or [None]
     by_section = [way_of(view.group.settings_in(key).method, _material(view)) for key in keys]
     ways = [by_section[number] for number in section_numbers(session, view.strokes).tolist()]
-    given = view.group.ways_given
+    for stroke, given in _by_stroke(view, view.group.ways_given):
+        ways[stroke] = given.way
+    return (*ways, ways[-1] if ways else Way.CUT)
+
+
+def _by_stroke(view: GroupView, given: Sequence[_Given]) -> Iterator[tuple[int, _Given]]:
+    """What was said by hand of single strokes, with the number of each."""
     which = at_strokes(view.strokes, [(each.time_s, float(number)) for number, each in enumerate(given)])
     for stroke in np.flatnonzero(np.isfinite(which)).tolist():
-        ways[stroke] = given[int(which[stroke])].way
-    return (*ways, ways[-1] if ways else Way.CUT)
+        yield stroke, given[int(which[stroke])]
 
 
 def _seams_given(view: GroupView, rate_hz: int) -> dict[int, Told]:
     """Seams put by hand, by the number of the stroke after them."""
-    given = view.group.seams_given
-    which = at_strokes(view.strokes, [(seam.time_s, float(number)) for number, seam in enumerate(given)])
     found = {}
-    for stroke in np.flatnonzero(np.isfinite(which)).tolist():
-        seam = given[int(which[stroke])]
+    for stroke, seam in _by_stroke(view, view.group.seams_given):
         fade = None if seam.fade_ms is None else max(1, ms_to_samples(seam.fade_ms, rate_hz))
         found[stroke] = Told(int(s_to_samples(seam.place_s, rate_hz)), fade)
     return found

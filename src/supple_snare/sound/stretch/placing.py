@@ -87,10 +87,12 @@ class Stretcher:
     def _ringing(self, gap: Gap, part: _Part) -> Joined:
         """Stretch a part; more of what lies before it if its partials would not meet what follows."""
         end, heard = part.end, round(_HEARD_S * self._rate_hz)
-        sound = self._matcher.sound(min(part.earliest, end - heard), end - min(part.earliest, end - heard))
+        first = min(part.earliest, end - heard)
+        sound = self._matcher.sound(first, end - first)
         end_of_it = sound[:, -heard:]
         lengths = [min(end - part.earliest, round(times * (end - part.begin))) for times in (1.0, *_LONGER)]
-        unmet = [share * _audible(end_of_it, sound) for share in unmet_phase(end_of_it, lengths, gap.width)]
+        audible = _audible(end_of_it, sound)
+        unmet = [share * audible for share in unmet_phase(end_of_it, lengths, gap.width)]
         which = next((number for number, share in enumerate(unmet) if share <= _UNMET), int(np.argmin(unmet)))
         begin = end - lengths[which]
         seams = (Seam(begin + gap.before, gap.before, 0, is_stretched=True), Seam(end + gap.after, gap.after, 0))

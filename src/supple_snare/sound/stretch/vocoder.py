@@ -104,7 +104,8 @@ def stretch_locked(
     centre = np.arange(-frame // 2, part.length + frame // 2, hop)
     shift = _shift_at(centre, part, frame)
     taper = np.hanning(frame + 1)[:-1].astype(np.float32)
-    heard = _continued(np.asarray(sound, dtype=np.float32), before + part.until - part.source, fade, taper)
+    end = before + part.until - part.source
+    heard = _continued(np.asarray(sound, dtype=np.float32), end, fade, taper)
     spectra = _frames(heard, centre - shift + before, taper)
     moves = np.flatnonzero(np.diff(shift)) + 1
     # The frame before each frame as the recording has it: how far every partial turns in one hop.
@@ -116,9 +117,7 @@ def stretch_locked(
     most = 2.0 * np.pi * locked.peaks[ends] * (2.0 ** (bend_cents / 1200.0) - 1.0) * hop / frame
     bend = np.clip(-left / max(1, len(turning)), -most, most)[locked.region[ends]]
     stretched = _overlap_added(locked.turned(bend, turning), taper, hop, -int(centre[0] - frame // 2), part.length)
-    return _joined(
-        stretched, sound[:, before : before + fade], sound[:, before + part.until - part.source - fade :][:, :fade]
-    )
+    return _joined(stretched, sound[:, before : before + fade], sound[:, end - fade : end])
 
 
 def unmet_phase(
@@ -280,11 +279,11 @@ def _overlap_added(spectra: Spectrum, taper: NDArray[np.float32], hop: int, begi
     frame = len(taper)
     sound = sound_of(spectra, frame) * taper
     total = np.zeros((rows, (frames - 1) * hop + frame), dtype=np.float32)
-    overlap = np.zeros(total.shape[1], dtype=np.float32)
+    overlap, squared = np.zeros(total.shape[1], dtype=np.float32), taper**2
     for number in range(frames):
         place = slice(number * hop, number * hop + frame)
         total[:, place] += sound[:, number]
-        overlap[place] += taper**2
+        overlap[place] += squared
     wanted = slice(begin, begin + count)
     return total[:, wanted] / np.maximum(overlap[wanted], _LEAST_OVERLAP)
 
